@@ -1,0 +1,139 @@
+package booking_test
+
+import (
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"wharf/core/booking"
+	"wharf/core/ical"
+	"wharf/core/recur"
+	"wharf/core/rules"
+	"wharf/core/span"
+	"wharf/core/zone"
+)
+
+func occurrence(t *testing.T, lines string, loc *time.Location) recur.Occurrence {
+	t.Helper()
+	text := "BEGIN:VCALENDAR\nBEGIN:VEVENT\nUID:a\n" + strings.ReplaceAll(lines, " ", "\n") + "\nEND:VEVENT\nEND:VCALENDAR\n"
+	doc, err := recur.Read(ical.NewReader(strings.NewReader(text)))
+	require.NoError(t, err)
+	w := recur.Window{From: time.Date(2026, 1, 1, 0, 0, 0, 0, time.UTC), To: time.Date(2027, 1, 1, 0, 0, 0, 0, time.UTC), Zone: loc}
+	found, _ := doc.Expand(doc.Entries[0], w)
+	require.Len(t, found, 1)
+	return found[0]
+}
+
+// TestSpan follows the table "Span, by the calendar's grain" of the model.
+func TestSpan(t *testing.T) {
+	halifax, err := zone.Load("America/Halifax")
+	require.NoError(t, err)
+	for _, tc := range []struct{ name, lines, night, day, time string }{
+		{"stay by dates", "DTSTART:20260802 DTEND:20260804",
+			"2026-08-02/2026-08-04", "2026-08-02/2026-08-04", "2026-08-02T03:00:00Z/2026-08-04T03:00:00Z"},
+		{"dates over a change of the clock last 49 hours", "DTSTART:20261031 DTEND:20261102",
+			"2026-10-31/2026-11-02", "2026-10-31/2026-11-02", "2026-10-31T03:00:00Z/2026-11-02T04:00:00Z"},
+		{"stay by times", "DTSTART;TZID=America/Halifax:20260802T150000 DTEND;TZID=America/Halifax:20260804T110000",
+			"2026-08-02/2026-08-04", "2026-08-02/2026-08-05", "2026-08-02T18:00:00Z/2026-08-04T14:00:00Z"},
+		{"an afternoon takes no night", "DTSTART;TZID=America/Halifax:20260802T140000 DTEND;TZID=America/Halifax:20260802T180000",
+			"", "2026-08-02/2026-08-03", "2026-08-02T17:00:00Z/2026-08-02T21:00:00Z"},
+		{"up to midnight touches no new day and no night", "DTSTART;TZID=America/Halifax:20260802T180000 DTEND;TZID=America/Halifax:20260803T000000",
+			"", "2026-08-02/2026-08-03", "2026-08-02T21:00:00Z/2026-08-03T03:00:00Z"},
+		{"00:00 to 23:59 is that day", "DTSTART;TZID=America/Halifax:20260802T000000 DTEND;TZID=America/Halifax:20260802T235900",
+			"2026-08-02/2026-08-03", "2026-08-02/2026-08-03", "2026-08-02T03:00:00Z/2026-08-03T02:59:00Z"},
+		{"00:00 to 00:00 is those dates", "DTSTART;TZID=America/Halifax:20260802T000000 DTEND;TZID=America/Halifax:20260804T000000",
+			"2026-08-02/2026-08-04", "2026-08-02/2026-08-04", "2026-08-02T03:00:00Z/2026-08-04T03:00:00Z"},
+		{"the calendar's zone decides the day", "DTSTART:20260803T013000Z DTEND:20260803T023000Z",
+			"", "2026-08-02/2026-08-03", "2026-08-03T01:30:00Z/2026-08-03T02:30:00Z"},
+		{"neither end nor duration", "DTSTART:20260802T150000Z",
+			"", "2026-08-02/2026-08-03", ""},
+	} {
+		t.Run(tc.name, func(t *testing.T) {
+			o := occurrence(t, tc.lines, halifax)
+			for grain, want := range map[span.Grain]string{span.Night: tc.night, span.Day: tc.day, span.Time: tc.time} {
+				s, _ := booking.SpanOf(o, rules.Calendar{Zone: halifax, Grain: grain, Capacity: 1})
+				got := ""
+				if !s.Empty() {
+					a, b := s.Format(grain)
+					got = a + "/" + b
+				}
+				assert.Equal(t, want, got, grain)
+			}
+		})
+	}
+}
+
+// TestOf follows the table "Busy or not" of the model.
+func TestOf(t *testing.T) {
+	calendar := rules.Calendar{Zone: time.UTC, Grain: span.Day, Capacity: 1}
+	for _, tc := range []struct {
+		lines string
+		link  rules.Link
+		want  string // firm, tentative, shown, nothing
+	}{
+		{"DTSTART:20260802", rules.Link{Role: rules.Blocks}, "firm"},
+		{"DTSTART:20260802", rules.Link{Role: rules.Shows}, "shown"},
+		{"DTSTART:20260802 STATUS:CANCELLED", rules.Link{Role: rules.Blocks}, "nothing"},
+		{"DTSTART:20260802 TRANSP:TRANSPARENT", rules.Link{Role: rules.Blocks}, "shown"},
+		{"DTSTART:20260802 STATUS:TENTATIVE", rules.Link{Role: rules.Blocks, Tentative: rules.AsTentative}, "tentative"},
+		{"DTSTART:20260802 STATUS:TENTATIVE", rules.Link{Role: rules.Blocks, Tentative: rules.AsFirm}, "firm"},
+		{"DTSTART:20260802 STATUS:TENTATIVE", rules.Link{Role: rules.Blocks, Tentative: rules.Ignored}, "nothing"},
+		{"DTSTART:20260802 STATUS:X-NEW", rules.Link{Role: rules.Blocks}, "firm"},
+	} {
+		b, _, ok := booking.Of(occurrence(t, tc.lines, time.UTC), calendar, tc.link)
+		got := "firm"
+		switch {
+		case !ok:
+			got = "nothing"
+		case !b.Blocks:
+			got = "shown"
+		case b.Tentative:
+			got = "tentative"
+		}
+		assert.Equal(t, tc.want, got, "%s on %+v", tc.lines, tc.link)
+	}
+}
+
+func TestMatch(t *testing.T) {
+	id := func(uid, place, digest string) booking.Identity {
+		return booking.Identity{UID: uid, Place: place, Digest: digest}
+	}
+	for _, tc := range []struct {
+		name          string
+		before, after []booking.Identity
+		want          []booking.Pair
+	}{
+		{"by UID, though all else changed", []booking.Identity{id("a", "1", "1")}, []booking.Identity{id("b", "9", "9"), id("a", "2", "2")}, []booking.Pair{{Old: 0, New: 1}}},
+		{"every UID is new: by what they are", []booking.Identity{id("a", "1", "1"), id("b", "2", "2")}, []booking.Identity{id("c", "2", "2"), id("d", "1", "1")}, []booking.Pair{{Old: 1, New: 0}, {Old: 0, New: 1}}},
+		{"three alike match three alike, a fourth is added", []booking.Identity{id("", "1", "1"), id("", "1", "1"), id("", "1", "1")},
+			[]booking.Identity{id("", "1", "1"), id("", "1", "1"), id("", "1", "1"), id("", "1", "1")}, []booking.Pair{{Old: 0, New: 0}, {Old: 1, New: 1}, {Old: 2, New: 2}}},
+		{"same span and title, a detail changed", []booking.Identity{id("a", "1", "1")}, []booking.Identity{id("b", "1", "7")}, []booking.Pair{{Old: 0, New: 0}}},
+		{"nothing in common", []booking.Identity{id("a", "1", "1")}, []booking.Identity{id("b", "2", "2")}, nil},
+	} {
+		assert.Equal(t, tc.want, booking.Match(tc.before, tc.after), tc.name)
+	}
+}
+
+func TestUnify(t *testing.T) {
+	at := func(feed int64, uid string, start, end int64, sequence int) booking.Origin {
+		return booking.Origin{Feed: feed, UID: uid, Span: span.Span{Start: start, End: end}, Revision: recur.Revision{Sequence: sequence}}
+	}
+	for _, tc := range []struct {
+		name string
+		in   []booking.Origin
+		want []int
+	}{
+		{"an exact copy in another feed is one booking", []booking.Origin{at(1, "a", 0, 2, 0), at(2, "a", 0, 2, 0)}, []int{0, 0}},
+		{"the later revision stands for both", []booking.Origin{at(1, "a", 0, 2, 0), at(2, "a", 1, 3, 4)}, []int{1, 1}},
+		{"different spans without an order: both block", []booking.Origin{at(1, "a", 0, 2, 0), at(2, "a", 1, 3, 0)}, []int{0, 1}},
+		{"disjoint spans: different bookings", []booking.Origin{at(1, "a", 0, 2, 0), at(2, "a", 2, 4, 1)}, []int{0, 1}},
+		{"one feed twice: different bookings", []booking.Origin{at(1, "a", 0, 2, 0), at(1, "a", 0, 2, 0)}, []int{0, 1}},
+		{"without UID never one", []booking.Origin{at(1, "", 0, 2, 0), at(2, "", 0, 2, 0)}, []int{0, 1}},
+		{"three feeds", []booking.Origin{at(1, "a", 0, 2, 0), at(2, "a", 0, 2, 1), at(3, "a", 0, 2, 2)}, []int{2, 2, 2}},
+	} {
+		assert.Equal(t, tc.want, booking.Unify(tc.in), tc.name)
+	}
+}

@@ -1,0 +1,103 @@
+// Package carried keeps what a publication carried, version by version, and mints the
+// UIDs by which our own items are recognised when they come back.
+//
+// In: what a publication carries so far and what it should carry now. Out: the rows to
+// close and to open, one per item and unbroken run of versions, and whether there is a
+// new version at all.
+package carried
+
+import (
+	"crypto/hmac"
+	"crypto/sha256"
+	"encoding/hex"
+	"slices"
+	"strings"
+	"time"
+
+	"wharf/core/span"
+)
+
+// Item is one booking as a publication carries it.
+type Item struct {
+	UID       string
+	Span      span.Span
+	Units     int
+	Tentative bool
+}
+
+// Row says that an item was carried from version From up to version To.
+type Row struct {
+	ID int64
+	Item
+	Sequence int       // SEQUENCE: never falls for a UID
+	Stamp    time.Time // DTSTAMP: changes only with the item
+	From     int64
+	To       int64 // 0: still carried
+}
+
+// Mint returns the UID under which a booking is published. It tells nothing about the
+// booking, is the same for every recipient, and stays the same as long as the parts
+// that name the booking do.
+func Mint(key []byte, parts ...string) string {
+	mac := hmac.New(sha256.New, key)
+	mac.Write([]byte(strings.Join(parts, "\x00")))
+	return hex.EncodeToString(mac.Sum(nil)[:16]) + "@wharf"
+}
+
+// Change is the step from one version of a publication to the next.
+type Change struct {
+	Close []int64 // IDs of the rows that end with the version before
+	Open  []Row   // rows that begin with the new version
+}
+
+// Empty reports whether the publication stays as it is.
+func (c Change) Empty() bool { return len(c.Close) == 0 && len(c.Open) == 0 }
+
+// Advance compares what is carried with what should be. history is every row of the
+// publication, closed ones too; version is the number that a new version would have
+// and now its DTSTAMP, in whole seconds.
+func Advance(history []Row, want []Item, version int64, now time.Time) Change {
+	open := map[string]Row{}
+	sequence := map[string]int{}
+	for _, r := range history {
+		sequence[r.UID] = max(sequence[r.UID], r.Sequence+1)
+		if r.To == 0 {
+			open[r.UID] = r
+		}
+	}
+	var c Change
+	for _, item := range want {
+		r, carried := open[item.UID]
+		delete(open, item.UID)
+		if carried && r.Item == item {
+			continue
+		}
+		if carried {
+			c.Close = append(c.Close, r.ID)
+		}
+		c.Open = append(c.Open, Row{Item: item, Sequence: sequence[item.UID], Stamp: now.UTC().Truncate(time.Second), From: version})
+	}
+	for _, r := range open {
+		c.Close = append(c.Close, r.ID)
+	}
+	slices.Sort(c.Close)
+	return c
+}
+
+// Apply returns what is carried after the change, ordered by span, then UID.
+func Apply(history []Row, c Change) []Row {
+	var now []Row
+	for _, r := range history {
+		if r.To == 0 && !slices.Contains(c.Close, r.ID) {
+			now = append(now, r)
+		}
+	}
+	now = append(now, c.Open...)
+	slices.SortFunc(now, func(a, b Row) int {
+		if order := a.Span.Compare(b.Span); order != 0 {
+			return order
+		}
+		return strings.Compare(a.UID, b.UID)
+	})
+	return now
+}

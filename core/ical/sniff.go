@@ -1,0 +1,46 @@
+package ical
+
+import (
+	"bytes"
+	"strings"
+)
+
+// sniffLen is how many leading bytes decide what a document is.
+const sniffLen = 1024
+
+// sniff names what the leading bytes are when they do not begin a calendar, or
+// returns nil when they may.
+func sniff(head []byte) *NotCalendarError {
+	text := bytes.TrimSpace(bytes.TrimPrefix(head, []byte("\xef\xbb\xbf")))
+	lower := strings.ToLower(string(text[:min(len(text), 256)]))
+	switch {
+	case len(text) == 0:
+		return &NotCalendarError{Code: "empty", Is: "empty",
+			Remedy: "check in the platform that the feed is published, then copy its link again"}
+	case strings.HasPrefix(lower, "begin:vcalendar"):
+		return nil
+	case strings.HasPrefix(lower, "<!doctype html"), strings.HasPrefix(lower, "<html"), strings.Contains(lower, "<html"),
+		strings.HasPrefix(lower, "<head"), strings.HasPrefix(lower, "<body"):
+		return &NotCalendarError{Code: "html", Is: "a web page",
+			Remedy: "copy the link of the calendar feed (often called iCal, ICS or export link), not the address of the page it is shown on"}
+	case bytes.HasPrefix(text, []byte("PK\x03\x04")):
+		return &NotCalendarError{Code: "zip", Is: "a zip archive",
+			Remedy: "unpack it and use one of the .ics files inside, or copy the link of the feed itself"}
+	case bytes.HasPrefix(text, []byte("\x1f\x8b")):
+		return &NotCalendarError{Code: "archive", Is: "a compressed archive",
+			Remedy: "unpack it and use the .ics file inside, or copy the link of the feed itself"}
+	case strings.HasPrefix(lower, "<?xml"), strings.HasPrefix(lower, "{"), strings.HasPrefix(lower, "["):
+		return &NotCalendarError{Code: "data", Is: "XML or JSON data",
+			Remedy: "look in the platform for a link that gives iCalendar (.ics)"}
+	case looksLikeCSV(text):
+		return &NotCalendarError{Code: "csv", Is: "a spreadsheet (CSV)",
+			Remedy: "export it as iCalendar (.ics) instead, or copy the link of the feed"}
+	}
+	return &NotCalendarError{Code: "not-calendar", Is: "something else",
+		Remedy: "a calendar begins with BEGIN:VCALENDAR; copy the link of the feed or export the calendar as .ics"}
+}
+
+func looksLikeCSV(text []byte) bool {
+	first, _, _ := bytes.Cut(text, []byte("\n"))
+	return bytes.Count(first, []byte(",")) >= 2 || bytes.Count(first, []byte(";")) >= 2 || bytes.Count(first, []byte("\t")) >= 2
+}

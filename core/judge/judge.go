@@ -1,0 +1,226 @@
+// Package judge is the whole computation on one calendar as one pure function: recorded
+// facts in, verdicts out.
+//
+// In: the calendar's rules, its bookings as read, what its publications have carried,
+// and the conflicts known so far. Out: which bookings are echoes or one with another,
+// the conflicts and what became of the known ones, and the next version of each
+// publication. The same facts give the same result; the service, `wharf file conflicts`
+// and every test call this and nothing else.
+package judge
+
+import (
+	"slices"
+	"time"
+
+	"wharf/core/booking"
+	"wharf/core/carried"
+	"wharf/core/conflict"
+	"wharf/core/echo"
+	"wharf/core/publish"
+	"wharf/core/recur"
+	"wharf/core/rules"
+	"wharf/core/span"
+)
+
+// Facts is all that a judgement rests on.
+type Facts struct {
+	Calendar     rules.Calendar
+	Now          time.Time
+	Bookings     []Booking
+	Publications []Publication
+	Conflicts    []Conflict
+}
+
+// Booking is a booking with what was recorded about it.
+type Booking struct {
+	ID       int64
+	Feed     int64
+	Platform int64
+	UID, Key string // of the occurrence it was read from
+	Minted   string // the UID under which we publish it
+	booking.Booking
+	Revision recur.Revision
+}
+
+// Publication is a publication with all that it ever carried.
+type Publication struct {
+	ID       int64
+	Platform int64 // the recipient's
+	Name     string
+	Version  int64 // 0: nothing was rendered yet
+	History  []carried.Row
+}
+
+// State is where a conflict stands.
+type State string
+
+const (
+	Open         State = "open"
+	Acknowledged State = "acknowledged"
+	Cleared      State = "cleared" // the data no longer shows it
+	Past         State = "past"    // its time is over
+)
+
+// Conflict is a conflict with its identity and state; ID 0 is a new one.
+type Conflict struct {
+	ID int64
+	conflict.Conflict
+	State State
+}
+
+// Kind is what a booking turned out to be.
+type Kind string
+
+const (
+	Counts  Kind = "booking"
+	Echo    Kind = "echo"     // a reflection: counts for nothing
+	OneWith Kind = "one_with" // one booking with another of the list, which stands for both
+)
+
+// Verdict is the finding on one booking.
+type Verdict struct {
+	Kind     Kind
+	Evidence string
+	With     int64 // for OneWith: the ID of the booking that stands for both
+}
+
+// Rendition is the next state of a publication. Body is nil when nothing changed.
+type Rendition struct {
+	ID      int64
+	Version int64
+	Change  carried.Change
+	Body    []byte
+}
+
+// Result is what follows from the facts. Verdicts are in the order of Facts.Bookings,
+// Renditions in that of Facts.Publications. Conflicts holds every known conflict with
+// its new state, and then the new ones.
+type Result struct {
+	Verdicts   []Verdict
+	Conflicts  []Conflict
+	Renditions []Rendition
+}
+
+// Judge draws the conclusions from the facts.
+func Judge(f Facts) Result {
+	verdicts := verdictsOn(f)
+	return Result{
+		Verdicts:   verdicts,
+		Conflicts:  conflictsIn(f, verdicts),
+		Renditions: renditionsOf(f, verdicts),
+	}
+}
+
+// verdictsOn sets echoes aside first; only then can two be one.
+func verdictsOn(f Facts) []Verdict {
+	sent := echo.NewSent(f.Calendar.Grain)
+	for _, p := range f.Publications {
+		sent.Add(p.Platform, p.History)
+	}
+	verdicts := make([]Verdict, len(f.Bookings))
+	var origins []booking.Origin
+	var at []int // origin -> booking
+	for i, b := range f.Bookings {
+		v := sent.Judge(b.Platform, b.UID, b.Span)
+		verdicts[i] = Verdict{Kind: Counts, Evidence: v.Evidence}
+		if v.Kind == echo.Echo {
+			verdicts[i].Kind = Echo
+		} else if b.Blocks {
+			origins = append(origins, booking.Origin{Feed: b.Feed, UID: b.UID, Key: b.Key, Span: b.Span, Revision: b.Revision})
+			at = append(at, i)
+		}
+	}
+	for n, stands := range booking.Unify(origins) {
+		if stands != n {
+			verdicts[at[n]] = Verdict{Kind: OneWith, With: f.Bookings[at[stands]].ID,
+				Evidence: "It has the same UID as a later revision, or an exact copy, in another feed: one booking with two origins."}
+		}
+	}
+	return verdicts
+}
+
+func conflictsIn(f Facts, verdicts []Verdict) []Conflict {
+	var counting []conflict.Booking
+	for i, b := range f.Bookings {
+		if verdicts[i].Kind == Counts && b.Blocks {
+			counting = append(counting, conflict.Booking{ID: b.ID, Span: b.Span, Units: b.Units, Tentative: b.Tentative})
+		}
+	}
+	found := conflict.Find(counting, f.Calendar.Capacity)
+	known := make([]conflict.Conflict, len(f.Conflicts))
+	for i, c := range f.Conflicts {
+		known[i] = c.Conflict
+	}
+	now := span.Point(f.Now, f.Calendar.Grain, f.Calendar.Zone)
+	all := make([]Conflict, len(f.Conflicts))
+	for i, c := range f.Conflicts {
+		all[i] = gone(c, now)
+	}
+	for n, old := range conflict.Follow(known, found) {
+		if old < 0 {
+			all = append(all, still(Conflict{State: Open}, found[n], now))
+		} else {
+			all[old] = still(f.Conflicts[old], found[n], now)
+		}
+	}
+	return all
+}
+
+// gone is a known conflict that the data no longer shows.
+func gone(c Conflict, now int64) Conflict {
+	switch {
+	case c.State == Past || c.State == Cleared:
+	case c.Span.End <= now:
+		c.State = Past
+	default:
+		c.State = Cleared
+	}
+	return c
+}
+
+// still is a conflict that the data shows: it comes back if it was cleared, and opens
+// again when it gains a booking.
+func still(was Conflict, is conflict.Conflict, now int64) Conflict {
+	gained := false
+	for _, id := range is.Bookings {
+		gained = gained || !slices.Contains(was.Bookings, id)
+	}
+	was.Conflict = is
+	switch {
+	case is.Span.End <= now:
+		was.State = Past
+	case was.State == Cleared || was.State == Past || gained:
+		was.State = Open
+	}
+	return was
+}
+
+func renditionsOf(f Facts, verdicts []Verdict) []Rendition {
+	// A booking with two origins is its recipient's own if either origin is.
+	own := map[int64][]int64{} // ID of a booking -> platforms it comes from
+	for i, b := range f.Bookings {
+		id := b.ID
+		if verdicts[i].Kind == OneWith {
+			id = verdicts[i].With
+		}
+		own[id] = append(own[id], b.Platform)
+	}
+	window := publish.Window(f.Now, f.Calendar.Grain, f.Calendar.Zone)
+	var all []Rendition
+	for _, p := range f.Publications {
+		var want []carried.Item
+		for i, b := range f.Bookings {
+			if verdicts[i].Kind == Counts && b.Blocks && b.Span.Overlaps(window) && !slices.Contains(own[b.ID], p.Platform) {
+				want = append(want, carried.Item{UID: b.Minted, Span: b.Span, Units: b.Units, Tentative: b.Tentative})
+			}
+		}
+		r := Rendition{ID: p.ID, Version: p.Version}
+		r.Change = carried.Advance(p.History, want, p.Version+1, f.Now)
+		if !r.Change.Empty() || p.Version == 0 {
+			r.Version = p.Version + 1
+			r.Body = publish.Render(p.Name, f.Calendar.Grain, carried.Apply(p.History, r.Change))
+		}
+		all = append(all, r)
+	}
+	return all
+}

@@ -1,0 +1,242 @@
+package recur_test
+
+import (
+	"fmt"
+	"math/rand"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"github.com/teambition/rrule-go"
+
+	"wharf/core/ical"
+	"wharf/core/recur"
+	"wharf/core/zone"
+)
+
+func read(t *testing.T, events string) *recur.Document {
+	t.Helper()
+	doc, err := recur.Read(ical.NewReader(strings.NewReader("BEGIN:VCALENDAR\n" + events + "\nEND:VCALENDAR\n")))
+	require.NoError(t, err)
+	return doc
+}
+
+func window(t *testing.T, from, to, name string) recur.Window {
+	t.Helper()
+	loc, err := zone.Load(name)
+	require.NoError(t, err)
+	a, err := time.ParseInLocation(time.DateOnly, from, loc)
+	require.NoError(t, err)
+	b, err := time.ParseInLocation(time.DateOnly, to, loc)
+	require.NoError(t, err)
+	return recur.Window{From: a, To: b, Zone: loc}
+}
+
+// line writes an occurrence as "start/end key status", with dates for all-day ones.
+func line(o recur.Occurrence) string {
+	s := o.Start.UTC().Format(time.RFC3339) + "/" + o.End.UTC().Format(time.RFC3339)
+	if o.AllDay {
+		s = o.First.String() + "/" + o.Last.String()
+	}
+	if o.RecurrenceID != "" {
+		s += " of " + o.RecurrenceID
+	}
+	if o.Status != recur.Confirmed {
+		s += " " + string(o.Status)
+	}
+	if o.Transparent {
+		s += " transparent"
+	}
+	return s
+}
+
+func TestExpand(t *testing.T) {
+	for _, tc := range []struct {
+		name, events string
+		want, codes  []string
+	}{
+		{
+			name:   "all day, no end: one day",
+			events: "BEGIN:VEVENT\nUID:a\nDTSTART;VALUE=DATE:20260703\nEND:VEVENT",
+			want:   []string{"2026-07-03/2026-07-04"},
+		},
+		{
+			name:   "all day, end equal to start: one day",
+			events: "BEGIN:VEVENT\nUID:a\nDTSTART;VALUE=DATE:20260703\nDTEND;VALUE=DATE:20260703\nEND:VEVENT",
+			want:   []string{"2026-07-03/2026-07-04"},
+		},
+		{
+			name:   "a date that lacks VALUE=DATE, with a duration in days",
+			events: "BEGIN:VEVENT\nUID:a\nDTSTART:20260703\nDURATION:P3D\nEND:VEVENT",
+			want:   []string{"2026-07-03/2026-07-06"},
+		},
+		{
+			name:   "UTC, zoned and floating times",
+			events: "BEGIN:VEVENT\nUID:a\nDTSTART:20260703T090000Z\nDTEND:20260703T100000Z\nEND:VEVENT\nBEGIN:VEVENT\nUID:b\nDTSTART;TZID=Europe/Lisbon:20260704T090000\nDURATION:PT1H\nEND:VEVENT\nBEGIN:VEVENT\nUID:c\nDTSTART:20260705T090000\nDTEND:20260705T100000\nEND:VEVENT",
+			want:   []string{"2026-07-03T09:00:00Z/2026-07-03T10:00:00Z", "2026-07-04T08:00:00Z/2026-07-04T09:00:00Z", "2026-07-05T12:00:00Z/2026-07-05T13:00:00Z"},
+		},
+		{
+			name:   "floating times in the zone that the document names",
+			events: "X-WR-TIMEZONE:Asia/Tokyo\nBEGIN:VEVENT\nUID:a\nDTSTART:20260705T090000\nDURATION:PT1H\nEND:VEVENT",
+			want:   []string{"2026-07-05T00:00:00Z/2026-07-05T01:00:00Z"},
+		},
+		{
+			name:   "weekly over a change of the clock keeps its wall time; EXDATE and an override",
+			events: "BEGIN:VEVENT\nUID:a\nDTSTART;TZID=America/Halifax:20261018T100000\nDTEND;TZID=America/Halifax:20261018T110000\nRRULE:FREQ=WEEKLY;COUNT=4\nEXDATE;TZID=America/Halifax:20261025T100000\nEND:VEVENT\nBEGIN:VEVENT\nUID:a\nRECURRENCE-ID:20261101T140000Z\nDTSTART:20261101T180000Z\nDTEND:20261101T190000Z\nEND:VEVENT",
+			want:   []string{"2026-10-18T13:00:00Z/2026-10-18T14:00:00Z of 2026-10-18T13:00:00Z", "2026-11-01T18:00:00Z/2026-11-01T19:00:00Z of 2026-11-01T14:00:00Z", "2026-11-08T14:00:00Z/2026-11-08T15:00:00Z of 2026-11-08T14:00:00Z"},
+		},
+		{
+			name:   "UNTIL in UTC is inclusive; one instance cancelled",
+			events: "BEGIN:VEVENT\nUID:a\nDTSTART;TZID=America/Halifax:20260706T190000\nDURATION:PT2H\nRRULE:FREQ=DAILY;INTERVAL=2;UNTIL=20260710T220000Z\nEND:VEVENT\nBEGIN:VEVENT\nUID:a\nRECURRENCE-ID;TZID=America/Halifax:20260708T190000\nDTSTART;TZID=America/Halifax:20260708T190000\nDURATION:PT2H\nSTATUS:CANCELLED\nEND:VEVENT",
+			want:   []string{"2026-07-06T22:00:00Z/2026-07-07T00:00:00Z of 2026-07-06T22:00:00Z", "2026-07-08T22:00:00Z/2026-07-09T00:00:00Z of 2026-07-08T22:00:00Z cancelled", "2026-07-10T22:00:00Z/2026-07-11T00:00:00Z of 2026-07-10T22:00:00Z"},
+		},
+		{
+			name:   "last Friday of the month, all day, with RDATE",
+			events: "BEGIN:VEVENT\nUID:a\nDTSTART;VALUE=DATE:20260731\nRRULE:FREQ=MONTHLY;BYDAY=-1FR;UNTIL=20260930\nRDATE;VALUE=DATE:20260815\nEND:VEVENT",
+			want:   []string{"2026-07-31/2026-08-01 of 2026-07-31", "2026-08-15/2026-08-16 of 2026-08-15", "2026-08-28/2026-08-29 of 2026-08-28", "2026-09-25/2026-09-26 of 2026-09-25"},
+		},
+		{
+			name:   "yearly with a far start is found without counting up",
+			events: "BEGIN:VEVENT\nUID:a\nDTSTART;VALUE=DATE:19040815\nRRULE:FREQ=YEARLY\nEND:VEVENT",
+			want:   []string{"2026-08-15/2026-08-16 of 2026-08-15"},
+		},
+		{
+			name:   "a rule that is not covered leaves the first date, with a diagnostic",
+			events: "BEGIN:VEVENT\nUID:a\nDTSTART;VALUE=DATE:20260703\nRRULE:FREQ=SECONDLY;COUNT=9\nEND:VEVENT",
+			want:   []string{"2026-07-03/2026-07-04 of 2026-07-03"}, codes: []string{"rule-not-covered"},
+		},
+		{
+			name:   "tentative, transparent and the vendor's busy status",
+			events: "BEGIN:VEVENT\nUID:a\nDTSTART;VALUE=DATE:20260703\nSTATUS:TENTATIVE\nEND:VEVENT\nBEGIN:VEVENT\nUID:b\nDTSTART;VALUE=DATE:20260704\nTRANSP:TRANSPARENT\nEND:VEVENT\nBEGIN:VEVENT\nUID:c\nDTSTART;VALUE=DATE:20260705\nX-MICROSOFT-CDO-BUSYSTATUS:FREE\nEND:VEVENT",
+			want:   []string{"2026-07-03/2026-07-04 tentative", "2026-07-04/2026-07-05 transparent", "2026-07-05/2026-07-06 transparent"},
+		},
+		{
+			name:   "METHOD:CANCEL calls everything off",
+			events: "METHOD:CANCEL\nBEGIN:VEVENT\nUID:a\nDTSTART;VALUE=DATE:20260703\nEND:VEVENT",
+			want:   []string{"2026-07-03/2026-07-04 cancelled"},
+		},
+		{
+			name:   "free/busy periods",
+			events: "BEGIN:VFREEBUSY\nUID:a\nFREEBUSY;FBTYPE=BUSY-TENTATIVE:20260703T090000Z/PT2H\nFREEBUSY;FBTYPE=X-ODD:20260704T090000Z/20260704T100000Z\nFREEBUSY;FBTYPE=FREE:20260705T090000Z/PT1H\nEND:VFREEBUSY",
+			want:   []string{"2026-07-03T09:00:00Z/2026-07-03T11:00:00Z tentative", "2026-07-04T09:00:00Z/2026-07-04T10:00:00Z"},
+		},
+		{
+			name:   "no start and an unknown zone are named, and the latter still counts",
+			events: "BEGIN:VEVENT\nUID:a\nEND:VEVENT\nBEGIN:VEVENT\nUID:b\nDTSTART;TZID=Odd Time:20260703T090000\nDURATION:PT1H\nEND:VEVENT",
+			want:   []string{"2026-07-03T12:00:00Z/2026-07-03T13:00:00Z"}, codes: []string{"no-start", "unknown-zone"},
+		},
+		{
+			name:   "zero length at the window's start is in, at its end is not",
+			events: "BEGIN:VEVENT\nUID:a\nDTSTART:20260701T030000Z\nEND:VEVENT\nBEGIN:VEVENT\nUID:b\nDTSTART:20261001T030000Z\nEND:VEVENT",
+			want:   []string{"2026-07-01T03:00:00Z/2026-07-01T03:00:00Z"},
+		},
+	} {
+		t.Run(tc.name, func(t *testing.T) {
+			doc := read(t, tc.events)
+			w := window(t, "2026-07-01", "2026-10-01", "America/Halifax")
+			if strings.Contains(tc.name, "clock") {
+				w.To = w.To.AddDate(0, 2, 0)
+			}
+			var got, codes []string
+			for _, e := range doc.Entries {
+				found, diags := doc.Expand(e, w)
+				for _, o := range found {
+					got = append(got, line(o))
+				}
+				for _, d := range diags {
+					codes = append(codes, d.Code)
+				}
+			}
+			assert.Equal(t, tc.want, got)
+			assert.Equal(t, tc.codes, codes)
+		})
+	}
+}
+
+// TestRulesAgainstWitness compares random covered rules with an independent library.
+func TestRulesAgainstWitness(t *testing.T) {
+	seed := time.Now().UnixNano()
+	rnd := rand.New(rand.NewSource(seed))
+	pick := func(s ...string) string { return s[rnd.Intn(len(s))] }
+	nonEmpty := 0
+	for range 400 {
+		start := time.Date(2024, 1, 1+rnd.Intn(700), 10, 0, 0, 0, time.UTC)
+		rule := "FREQ=" + pick("DAILY", "WEEKLY", "MONTHLY", "YEARLY") + pick("", ";INTERVAL=2", ";INTERVAL=5")
+		freq := rule[5:]
+		rule += pick("", "", ";BYMONTH=3,8", ";BYMONTH=2")
+		if !strings.HasPrefix(freq, "WEEKLY") {
+			rule += pick("", "", ";BYMONTHDAY=13,-1", ";BYMONTHDAY=31")
+		}
+		rule += pick("", ";BYDAY=MO", ";BYDAY=TU,SA")
+		if strings.HasPrefix(freq, "MONTHLY") && !strings.Contains(rule, "BYMONTHDAY") && !strings.Contains(rule, "BYDAY") {
+			rule += pick("", ";BYDAY=1SU,-1FR", ";BYDAY=MO,TU,WE,TH,FR;BYSETPOS=-1")
+		}
+		rule += pick("", ";WKST=SU", ";COUNT=17", ";UNTIL=20270601T100000Z")
+
+		option, err := rrule.StrToROption(rule)
+		require.NoError(t, err)
+		option.Dtstart = start
+		witness, err := rrule.NewRRule(*option)
+		require.NoError(t, err)
+		if option.Count > 0 && len(witness.Between(start, start, true)) == 0 {
+			continue // the witness does not count DTSTART when the rule leaves it out
+		}
+		from, to := start.AddDate(0, 7, 0), start.AddDate(4, 0, 0)
+		var want []string
+		for _, w := range witness.Between(from, to.Add(-time.Second), true) {
+			want = append(want, w.Format(time.RFC3339))
+		}
+		doc := read(t, fmt.Sprintf("BEGIN:VEVENT\nUID:a\nDTSTART:%s\nRRULE:%s\nEND:VEVENT", start.Format("20060102T150405Z"), rule))
+		found, diags := doc.Expand(doc.Entries[0], recur.Window{From: from, To: to, Zone: time.UTC})
+		require.Empty(t, diags, rule)
+		var got []string
+		for _, o := range found {
+			got = append(got, o.Start.UTC().Format(time.RFC3339))
+		}
+		require.Equal(t, want, got, "seed %d, DTSTART %s, RRULE %s", seed, start, rule)
+		nonEmpty += min(1, len(want))
+	}
+	assert.Greater(t, nonEmpty, 200, "most rules must have something to compare")
+}
+
+func TestReadGroups(t *testing.T) {
+	doc := read(t, `BEGIN:VEVENT
+UID:a
+SEQUENCE:1
+DTSTART;VALUE=DATE:20260703
+SUMMARY:older
+END:VEVENT
+BEGIN:VEVENT
+UID:a
+SEQUENCE:2
+DTSTART;VALUE=DATE:20260703
+SUMMARY:newer
+END:VEVENT
+BEGIN:VEVENT
+UID:b
+DTSTART;VALUE=DATE:20260801
+END:VEVENT
+BEGIN:VEVENT
+UID:b
+DTSTART;VALUE=DATE:20260901
+END:VEVENT
+BEGIN:VEVENT
+DTSTART;VALUE=DATE:20260901
+END:VEVENT
+BEGIN:VEVENT
+DTSTART;VALUE=DATE:20260901
+END:VEVENT`)
+	var titles []string
+	for _, e := range doc.Entries {
+		titles = append(titles, e.UID+":"+e.Title())
+	}
+	assert.Equal(t, []string{"a:newer", "b:", "b:", ":", ":"}, titles)
+
+	one := read(t, "BEGIN:VEVENT\nUID:x\nDTSTAMP:20260101T000000Z\nSUMMARY:S\nDTSTART:20260703\nEND:VEVENT").Entries[0]
+	same := read(t, "BEGIN:VEVENT\nDTSTART:20260\n 703\nUID:y\nSUMMARY:S\nDTSTAMP:20260102T000000Z\nEND:VEVENT").Entries[0]
+	other := read(t, "BEGIN:VEVENT\nUID:x\nSUMMARY:T\nDTSTART:20260703\nEND:VEVENT").Entries[0]
+	assert.Equal(t, one.Digest(), same.Digest())
+	assert.NotEqual(t, one.Digest(), other.Digest())
+}
