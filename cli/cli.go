@@ -70,7 +70,8 @@ func root(env *Env) *cli.Command {
 			&cli.StringFlag{Name: "server", Usage: "address of the service", Sources: cli.EnvVars("WHARF_SERVER")},
 			&cli.StringFlag{Name: "token", Usage: "token to use instead of the saved login", Sources: cli.EnvVars("WHARF_TOKEN")},
 		},
-		Commands:       append(env.Extra, fileCommand(env)),
+		Commands: append([]*cli.Command{env.loginCommand(), env.feedCommand(), env.calendarCommand(), env.linkCommand(), env.conflictCommand(),
+			env.publicationCommand(), fileCommand(env)}, env.Extra...),
 		ExitErrHandler: func(context.Context, *cli.Command, error) {}, // Run decides
 	}
 	prepare(cmd)

@@ -3,10 +3,13 @@ package main
 
 import (
 	"context"
+	"fmt"
 	"os"
 	"os/signal"
 	"syscall"
 	"time"
+
+	ucli "github.com/urfave/cli/v3"
 
 	"wharf/cli"
 )
@@ -14,5 +17,10 @@ import (
 func main() {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
-	os.Exit(cli.Run(ctx, os.Args, cli.Env{In: os.Stdin, Out: os.Stdout, Err: os.Stderr, Now: time.Now}))
+	if err := loadSettingsFile(os.Args[1:]); err != nil {
+		fmt.Fprintln(os.Stderr, "wharf: "+err.Error())
+		os.Exit(cli.ExitUsage)
+	}
+	os.Exit(cli.Run(ctx, os.Args, cli.Env{In: os.Stdin, Out: os.Stdout, Err: os.Stderr, Now: time.Now,
+		Extra: []*ucli.Command{serveCommand()}}))
 }

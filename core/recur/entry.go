@@ -197,12 +197,11 @@ func (e Entry) Digest() string {
 		texts = append(texts, canonical(o))
 	}
 	slices.Sort(texts)
-	sum := sha256.Sum256([]byte(strings.Join(texts, "\x00")))
-	return hex.EncodeToString(sum[:16])
+	return digest(texts)
 }
 
-// Place is the entry's time and title as written, by which entries are matched when
-// their UIDs are of no use.
+// Place is a digest of the entry's time and title as written, by which entries are
+// matched when their UIDs are of no use.
 func (e Entry) Place() string {
 	c := e.lead()
 	parts := []string{c.Name, e.Title()}
@@ -210,7 +209,12 @@ func (e Entry) Place() string {
 		p, _ := c.Get(name)
 		parts = append(parts, p.Param("TZID"), p.Value)
 	}
-	return strings.Join(parts, "\x00")
+	return digest(parts)
+}
+
+func digest(parts []string) string {
+	sum := sha256.Sum256([]byte(strings.Join(parts, "\x00")))
+	return hex.EncodeToString(sum[:16])
 }
 
 func canonical(c *ical.Component) string {

@@ -59,6 +59,8 @@ type Window struct {
 	From, To time.Time
 	Zone     *time.Location
 	Limit    int
+	// KeepSingle: entries that do not repeat are kept whatever their date.
+	KeepSingle bool
 }
 
 // Holds reports whether an occurrence from start to end overlaps the window; one that
@@ -137,7 +139,7 @@ func (x *expansion) series(e Entry) {
 	rules, repeats := x.rulesOf(e.Master)
 	if !repeats {
 		if key := x.key(s.start, s.startZone); len(overridden) == 0 || !overridden[key] {
-			x.add(e.Master, e, "", s.at(s.start.Wall))
+			x.add(e.Master, e, "", s.at(s.start.Wall), x.window.KeepSingle)
 		}
 		return
 	}
@@ -157,14 +159,14 @@ func (x *expansion) series(e Entry) {
 			t.end = t.start.Add(*in.length)
 			t.nominalEnd = t.end
 		}
-		x.add(e.Master, e, key, t)
+		x.add(e.Master, e, key, t, false)
 	}
 }
 
 // single adds a component that stands for exactly one instance.
 func (x *expansion) single(c *ical.Component, e Entry, key string) {
 	if s, ok := x.shapeOf(c); ok {
-		x.add(c, e, key, s.at(s.start.Wall))
+		x.add(c, e, key, s.at(s.start.Wall), false)
 	}
 }
 
@@ -180,8 +182,8 @@ func (s shape) at(wall time.Time) times {
 	return times{wall, start, start.Add(s.exactLength), zone.Instant(wall.Add(s.wallLength), s.startZone), s}
 }
 
-// add keeps the instance if it overlaps the window.
-func (x *expansion) add(c *ical.Component, e Entry, recurrenceID string, t times) {
+// add keeps the instance if it overlaps the window, or always.
+func (x *expansion) add(c *ical.Component, e Entry, recurrenceID string, t times, always bool) {
 	o := Occurrence{UID: e.UID, RecurrenceID: recurrenceID, Key: recurrenceID, Summary: c.Text("SUMMARY"),
 		Revision: RevisionOf(c), Created: stampOf(c, "CREATED"), Line: c.Line, Endless: t.shape.endless,
 		Start: t.start, End: t.end, NominalEnd: t.nominalEnd}
@@ -193,7 +195,7 @@ func (x *expansion) add(c *ical.Component, e Entry, recurrenceID string, t times
 		o.NominalEnd = o.End
 	}
 	o.Status, o.Transparent = x.statusOf(c, e)
-	if x.window.Holds(o.Start, o.End) {
+	if always || x.window.Holds(o.Start, o.End) {
 		x.found = append(x.found, o)
 	}
 }

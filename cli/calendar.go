@@ -1,0 +1,284 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"strings"
+	"time"
+
+	"github.com/jedib0t/go-pretty/v6/table"
+	openapi_types "github.com/oapi-codegen/runtime/types"
+	"github.com/urfave/cli/v3"
+
+	"wharf/api/client"
+	"wharf/core/span"
+)
+
+func (env *Env) calendarCommand() *cli.Command {
+	return &cli.Command{
+		Name: "calendar", Usage: "combined availability of one bookable thing each",
+		Commands: []*cli.Command{
+			{
+				Name: "add", Usage: "add a calendar", ArgsUsage: "NAME",
+				Description: "Example: wharf calendar add \"Rowing gigs\" --zone America/Halifax --grain time --capacity 3",
+				Flags: []cli.Flag{
+					&cli.StringFlag{Name: "zone", Required: true, Usage: "IANA time zone in which its days begin"},
+					&cli.StringFlag{Name: "grain", Value: "day", Usage: "night, day or time"},
+					&cli.IntFlag{Name: "capacity", Value: 1, Usage: "how many bookings fit at once"},
+					jsonFlag,
+				},
+				Action: env.calendarAdd,
+			},
+			{
+				Name: "list", Usage: "list the calendars", Flags: []cli.Flag{jsonFlag},
+				Description: "Example: wharf calendar list",
+				Action:      env.calendarList,
+			},
+			{
+				Name: "show", Usage: "show what is on a calendar", ArgsUsage: "CALENDAR",
+				Description: "Example: wharf calendar show \"Ketch Merrow\"",
+				Flags: []cli.Flag{
+					&cli.StringFlag{Name: "from", Usage: "first day, as 2026-07-03", DefaultText: "today"},
+					&cli.StringFlag{Name: "to", Usage: "day after the last", DefaultText: "60 days after --from"},
+					&cli.BoolFlag{Name: "echoes", Usage: "list reflections of our own publications too"},
+					jsonFlag,
+				},
+				Action: env.calendarShow,
+			},
+			{
+				Name: "refresh", Usage: "read all feeds of a calendar now", ArgsUsage: "CALENDAR", Flags: []cli.Flag{jsonFlag},
+				Description: "Example: wharf calendar refresh \"Ketch Merrow\"",
+				Action:      env.calendarRefresh,
+			},
+		},
+	}
+}
+
+func (env *Env) linkCommand() *cli.Command {
+	return &cli.Command{
+		Name: "link", Usage: "which feeds count on which calendars",
+		Commands: []*cli.Command{{
+			Name: "add", Usage: "make a feed count on a calendar, or change how", ArgsUsage: "CALENDAR FEED",
+			Description: "Example: wharf link add \"Ketch Merrow\" \"Ketch, Merrow Charter Desk\" --role blocks",
+			Flags: []cli.Flag{
+				&cli.StringFlag{Name: "role", Value: "blocks", Usage: "blocks or shows"},
+				&cli.StringFlag{Name: "tentative", Value: "tentative", Usage: "count tentative entries as tentative, firm, or ignore them"},
+				&cli.IntFlag{Name: "units", Value: 1, Usage: "units that each booking takes"},
+				&cli.StringFlag{Name: "label", Usage: "label of its bookings", DefaultText: "the feed's name"},
+			},
+			Action: env.linkAdd,
+		}},
+	}
+}
+
+func (env *Env) calendarAdd(ctx context.Context, c *cli.Command) error {
+	name, err := one(c)
+	if err != nil {
+		return err
+	}
+	api, err := env.connect(c)
+	if err != nil {
+		return err
+	}
+	capacity := c.Int("capacity")
+	made, err := client.Decode[client.Calendar](api.CreateCalendar(ctx, client.CalendarRequest{Name: name, Zone: c.String("zone"), Grain: client.Grain(c.String("grain")), Capacity: &capacity}))
+	if err != nil {
+		return err
+	}
+	if c.Bool("json") {
+		return printJSON(env.Out, []client.Calendar{made})
+	}
+	fmt.Fprintf(env.Out, "Added %s (calendar %d). Link feeds to it with `wharf link add %q FEED`.\n", clean(made.Name), made.Id, made.Name)
+	return nil
+}
+
+func (env *Env) calendarList(ctx context.Context, c *cli.Command) error {
+	api, err := env.connect(c)
+	if err != nil {
+		return err
+	}
+	all, err := client.Decode[[]client.Calendar](api.ListCalendars(ctx))
+	if err != nil {
+		return err
+	}
+	if c.Bool("json") {
+		return printJSON(env.Out, all)
+	}
+	if len(all) == 0 {
+		fmt.Fprintln(env.Out, "No calendars yet: add one with `wharf calendar add NAME --zone ZONE`.")
+		return nil
+	}
+	rows := make([]table.Row, len(all))
+	for i, k := range all {
+		rows[i] = table.Row{k.Id, clean(k.Name), k.Grain, k.Capacity, k.Zone, len(k.Links), k.OpenConflicts}
+	}
+	printTable(env.Out, table.Row{"Id", "Calendar", "Grain", "Capacity", "Zone", "Feeds", "Open conflicts"}, rows)
+	return nil
+}
+
+func (env *Env) calendarShow(ctx context.Context, c *cli.Command) error {
+	ref, err := one(c)
+	if err != nil {
+		return err
+	}
+	api, err := env.connect(c)
+	if err != nil {
+		return err
+	}
+	k, err := calendarNamed(ctx, api, ref)
+	if err != nil {
+		return err
+	}
+	from, to, err := env.daysOf(c, k)
+	if err != nil {
+		return err
+	}
+	all, err := client.Decode[[]client.Booking](api.ListBookings(ctx, k.Id, &client.ListBookingsParams{From: from, To: to}))
+	if err != nil {
+		return err
+	}
+	kept := all[:0]
+	echoes := 0
+	for _, b := range all {
+		if b.Verdict == client.VerdictEcho {
+			echoes++
+			if !c.Bool("echoes") {
+				continue
+			}
+		}
+		kept = append(kept, b)
+	}
+	if c.Bool("json") {
+		return printJSON(env.Out, kept)
+	}
+	rows := make([]table.Row, len(kept))
+	for i, b := range kept {
+		rows[i] = table.Row{b.Start, b.End, length(b.Start, b.End, k.Grain), clean(b.Title), clean(b.Label), statusOf(b)}
+	}
+	fmt.Fprintf(env.Out, "%s, by %s, %s to %s\n\n", clean(k.Name), k.Grain, from.Format(time.DateOnly), to.Format(time.DateOnly))
+	printTable(env.Out, table.Row{"From", "Until", "", "Title", "Feed", "Status"}, rows)
+	if echoes > 0 && !c.Bool("echoes") {
+		fmt.Fprintf(env.Out, "%s of what we published set aside (--echoes lists them).\n", count(echoes, "echo", "echoes"))
+	}
+	return env.sayConflicts(ctx, api, k)
+}
+
+// sayConflicts ends a calendar with what needs a person.
+func (env *Env) sayConflicts(ctx context.Context, api *client.Client, k client.Calendar) error {
+	conflicts, err := client.Decode[[]client.Conflict](api.ListConflicts(ctx, &client.ListConflictsParams{Calendar: &k.Id}))
+	if err != nil {
+		return err
+	}
+	fmt.Fprintln(env.Out)
+	if len(conflicts) == 0 {
+		fmt.Fprintln(env.Out, "No conflicts.")
+		return nil
+	}
+	env.printConflictTable(conflicts)
+	return nil
+}
+
+func (env *Env) daysOf(c *cli.Command, k client.Calendar) (from, to openapi_types.Date, err error) {
+	loc, err := zoneOf(k)
+	if err != nil {
+		return from, to, err
+	}
+	first := span.DateOf(env.Now().In(loc))
+	if s := c.String("from"); s != "" {
+		if first, err = span.ParseDate(s); err != nil {
+			return from, to, usagef("--from: %w", err)
+		}
+	}
+	last := first + 60
+	if s := c.String("to"); s != "" {
+		if last, err = span.ParseDate(s); err != nil {
+			return from, to, usagef("--to: %w", err)
+		}
+	}
+	return openapi_types.Date{Time: first.Start(time.UTC)}, openapi_types.Date{Time: last.Start(time.UTC)}, nil
+}
+
+// length is how many nights or days a span has.
+func length(start, end string, grain client.Grain) string {
+	if grain == client.Time {
+		a, errA := time.Parse(time.RFC3339, start)
+		b, errB := time.Parse(time.RFC3339, end)
+		if errA != nil || errB != nil {
+			return ""
+		}
+		return short(b.Sub(a))
+	}
+	a, errA := span.ParseDate(start)
+	b, errB := span.ParseDate(end)
+	if errA != nil || errB != nil {
+		return ""
+	}
+	return count(int(b-a), string(grain), string(grain)+"s")
+}
+
+func statusOf(b client.Booking) string {
+	words := []string{"firm"}
+	if b.Tentative {
+		words[0] = "tentative"
+	}
+	switch {
+	case b.Verdict == client.VerdictEcho:
+		words[0] = "echo"
+	case b.Verdict == client.VerdictOneWith:
+		words[0] = "same as another"
+	case !b.Blocks:
+		words[0] = "shown only"
+	}
+	if b.Notices != nil {
+		words = append(words, *b.Notices...)
+	}
+	return strings.Join(words, ", ")
+}
+
+func (env *Env) calendarRefresh(ctx context.Context, c *cli.Command) error {
+	ref, err := one(c)
+	if err != nil {
+		return err
+	}
+	api, err := env.connect(c)
+	if err != nil {
+		return err
+	}
+	k, err := calendarNamed(ctx, api, ref)
+	if err != nil {
+		return err
+	}
+	var feeds []client.Feed
+	for _, l := range k.Links {
+		f, err := client.Decode[client.Feed](api.GetFeed(ctx, l.Feed))
+		if err != nil {
+			return err
+		}
+		feeds = append(feeds, f)
+	}
+	return env.refresh(ctx, api, feeds, c.Bool("json"))
+}
+
+func (env *Env) linkAdd(ctx context.Context, c *cli.Command) error {
+	if c.Args().Len() != 2 {
+		return usagef("wharf link add takes CALENDAR FEED: see `wharf link add --help`")
+	}
+	api, err := env.connect(c)
+	if err != nil {
+		return err
+	}
+	k, err := calendarNamed(ctx, api, c.Args().Get(0))
+	if err != nil {
+		return err
+	}
+	f, err := feedNamed(ctx, api, c.Args().Get(1))
+	if err != nil {
+		return err
+	}
+	role, tentative, units, label := client.Role(c.String("role")), client.TentativeRule(c.String("tentative")), c.Int("units"), c.String("label")
+	if _, err := client.Decode[client.Calendar](api.PutLink(ctx, k.Id, f.Id, client.LinkRequest{Role: &role, Tentative: &tentative, Units: &units, Label: &label})); err != nil {
+		return err
+	}
+	fmt.Fprintf(env.Out, "%s now %s on %s.\n", clean(f.Name), role, clean(k.Name))
+	return nil
+}

@@ -1,0 +1,131 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+
+	"github.com/jedib0t/go-pretty/v6/table"
+	"github.com/urfave/cli/v3"
+
+	"wharf/api/client"
+)
+
+func (env *Env) publicationCommand() *cli.Command {
+	return &cli.Command{
+		Name: "publication", Usage: "calendars given back, a link for each recipient",
+		Commands: []*cli.Command{
+			{
+				Name: "add", Usage: "publish a calendar for a platform", ArgsUsage: "NAME",
+				Description: "Example: wharf publication add \"Ketch, for the harbour office\" --calendar \"Ketch Merrow\" --platform \"Harbour office\"",
+				Flags: []cli.Flag{
+					&cli.StringFlag{Name: "calendar", Required: true, Usage: "calendar to publish"},
+					&cli.StringFlag{Name: "platform", Required: true, Usage: "platform that is to import it"},
+					jsonFlag,
+				},
+				Action: env.publicationAdd,
+			},
+			{
+				Name: "list", Usage: "list the publications and when each was picked up", Flags: []cli.Flag{jsonFlag},
+				Description: "Example: wharf publication list",
+				Action:      env.publicationList,
+			},
+			{
+				Name: "show", Usage: "show a publication, its link and its pickups", ArgsUsage: "PUBLICATION", Flags: []cli.Flag{jsonFlag},
+				Description: "Example: wharf publication show \"Ketch, for Merrow Charter Desk\"",
+				Action:      env.publicationShow,
+			},
+		},
+	}
+}
+
+func (env *Env) publicationAdd(ctx context.Context, c *cli.Command) error {
+	name, err := one(c)
+	if err != nil {
+		return err
+	}
+	api, err := env.connect(c)
+	if err != nil {
+		return err
+	}
+	k, err := calendarNamed(ctx, api, c.String("calendar"))
+	if err != nil {
+		return err
+	}
+	p, err := client.Decode[client.Publication](api.CreatePublication(ctx, client.PublicationRequest{Name: name, Calendar: k.Id, Platform: c.String("platform")}))
+	if err != nil {
+		return err
+	}
+	if c.Bool("json") {
+		return printJSON(env.Out, []client.Publication{p})
+	}
+	fmt.Fprintf(env.Out, "Published, with %s. Have %s import this link, and tell nobody else:\n%s\n", count(p.Items, "booking", "bookings"), clean(p.Platform.Name), p.Url)
+	return nil
+}
+
+func (env *Env) publicationList(ctx context.Context, c *cli.Command) error {
+	api, err := env.connect(c)
+	if err != nil {
+		return err
+	}
+	all, err := client.Decode[[]client.Publication](api.ListPublications(ctx))
+	if err != nil {
+		return err
+	}
+	if c.Bool("json") {
+		return printJSON(env.Out, all)
+	}
+	if len(all) == 0 {
+		fmt.Fprintln(env.Out, "Nothing is published yet: `wharf publication add NAME --calendar CALENDAR --platform PLATFORM`.")
+		return nil
+	}
+	rows := make([]table.Row, len(all))
+	for i, p := range all {
+		rows[i] = table.Row{p.Id, clean(p.Name), clean(p.Platform.Name), p.Version, p.Items, env.pickedUp(p)}
+	}
+	printTable(env.Out, table.Row{"Id", "Publication", "Recipient", "Version", "Bookings", "Last pickup"}, rows)
+	return nil
+}
+
+func (env *Env) pickedUp(p client.Publication) string {
+	if p.LastPickup == nil || p.LastPickupVersion == nil {
+		return "never came"
+	}
+	return fmt.Sprintf("version %d, %s", *p.LastPickupVersion, env.when(p.LastPickup))
+}
+
+func (env *Env) publicationShow(ctx context.Context, c *cli.Command) error {
+	ref, err := one(c)
+	if err != nil {
+		return err
+	}
+	api, err := env.connect(c)
+	if err != nil {
+		return err
+	}
+	all, err := client.Decode[[]client.Publication](api.ListPublications(ctx))
+	if err != nil {
+		return err
+	}
+	p, err := find(all, "publication", ref, func(p client.Publication) int64 { return p.Id }, func(p client.Publication) string { return p.Name })
+	if err != nil {
+		return err
+	}
+	if c.Bool("json") {
+		return printJSON(env.Out, []client.Publication{p})
+	}
+	pickups, err := client.Decode[[]client.Pickup](api.ListPickups(ctx, p.Id))
+	if err != nil {
+		return err
+	}
+	fmt.Fprintf(env.Out, "%s, for %s: version %d with %s, since %s.\nLink: %s\n\n", clean(p.Name), clean(p.Platform.Name), p.Version, count(p.Items, "booking", "bookings"), env.when(p.VersionAt), p.Url)
+	if len(pickups) == 0 {
+		fmt.Fprintf(env.Out, "%s never came for it: give it the link.\n", clean(p.Platform.Name))
+		return nil
+	}
+	rows := make([]table.Row, len(pickups))
+	for i, k := range pickups {
+		rows[i] = table.Row{k.Version, env.when(&k.First), env.when(&k.Last), k.Times, clean(k.Agent)}
+	}
+	printTable(env.Out, table.Row{"Version", "First picked up", "Last asked", "Times", "By"}, rows)
+	return nil
+}

@@ -1,0 +1,102 @@
+package main
+
+import (
+	"context"
+	"fmt"
+	"log/slog"
+	"os"
+	"path/filepath"
+	"time"
+
+	"github.com/joho/godotenv"
+	"github.com/urfave/cli/v3"
+
+	"wharf/service"
+)
+
+// serveCommand documents every setting of the service where it is set.
+func serveCommand() *cli.Command {
+	text := func(name, env, value, usage string) cli.Flag {
+		return &cli.StringFlag{Name: name, Sources: cli.EnvVars(env), Value: value, Usage: usage}
+	}
+	span := func(name, env string, value time.Duration, usage string) cli.Flag {
+		return &cli.DurationFlag{Name: name, Sources: cli.EnvVars(env), Value: value, Usage: usage}
+	}
+	return &cli.Command{
+		Name:  "serve",
+		Usage: "run the service",
+		Description: "Every flag can also be an environment variable, or a line NAME=value of the file that --config names; " +
+			"a flag wins over the environment, and that over the file.\n" +
+			"Example: wharf serve --database 'wharf:password@tcp(127.0.0.1:3306)/wharf' --listen 127.0.0.1:8470",
+		Flags: []cli.Flag{
+			text("config", "WHARF_CONFIG", "", "file with settings, a line each: NAME=value"),
+			text("listen", "WHARF_LISTEN", "127.0.0.1:8470", "address and port to serve on"),
+			text("public-url", "WHARF_PUBLIC_URL", "", "how recipients reach this service, as https://wharf.example"),
+			&cli.StringSliceFlag{Name: "allowed-host", Sources: cli.EnvVars("WHARF_ALLOWED_HOSTS"), Usage: "further host name under which it may be asked for"},
+			text("database", "WHARF_DATABASE", "", "MariaDB, as user:password@tcp(host:port)/name"),
+			text("key-file", "WHARF_KEY_FILE", defaultKeyFile(), "file with the key that seals secrets; made when missing"),
+			&cli.StringSliceFlag{Name: "allow-private", Sources: cli.EnvVars("WHARF_ALLOW_PRIVATE"), Usage: "range and ports of the inner network that may be read, as 10.0.0.0/8:8000-8099"},
+			span("default-every", "WHARF_DEFAULT_EVERY", 15*time.Minute, "time between readings of a feed that names none"),
+			span("least-every", "WHARF_LEAST_EVERY", 5*time.Minute, "shortest time between readings that may be chosen"),
+			span("fetch-timeout", "WHARF_FETCH_TIMEOUT", 30*time.Second, "longest time that a reading may take"),
+			&cli.Int64Flag{Name: "max-feed-mb", Sources: cli.EnvVars("WHARF_MAX_FEED_MB"), Value: 20, Usage: "largest feed, in megabytes"},
+			span("lease", "WHARF_LEASE", 2*time.Minute, "time after which a reading that was never finished is done again"),
+			&cli.IntFlag{Name: "workers", Sources: cli.EnvVars("WHARF_WORKERS"), Value: 8, Usage: "readings at once"},
+			span("stop-timeout", "WHARF_STOP_TIMEOUT", 15*time.Second, "time that requests have to finish when the service stops"),
+			text("log-level", "WHARF_LOG_LEVEL", "info", "debug, info, warn or error"),
+			text("log-format", "WHARF_LOG_FORMAT", "text", "text or json"),
+		},
+		Action: serve,
+	}
+}
+
+func defaultKeyFile() string {
+	dir, err := os.UserConfigDir()
+	if err != nil {
+		return "wharf.key"
+	}
+	return filepath.Join(dir, "wharf", "service.key")
+}
+
+func serve(ctx context.Context, c *cli.Command) error {
+	if c.String("database") == "" {
+		return fmt.Errorf("no database is named: give --database or WHARF_DATABASE as user:password@tcp(127.0.0.1:3306)/wharf")
+	}
+	var level slog.Level
+	if err := level.UnmarshalText([]byte(c.String("log-level"))); err != nil {
+		return fmt.Errorf("--log-level %q is not known: use debug, info, warn or error", c.String("log-level"))
+	}
+	options := &slog.HandlerOptions{Level: level}
+	var handler slog.Handler = slog.NewTextHandler(os.Stderr, options)
+	if c.String("log-format") == "json" {
+		handler = slog.NewJSONHandler(os.Stderr, options)
+	}
+	return service.Run(ctx, service.Config{
+		Listen: c.String("listen"), PublicURL: c.String("public-url"), AllowedHosts: c.StringSlice("allowed-host"),
+		Database: c.String("database"), KeyFile: c.String("key-file"), AllowPrivate: c.StringSlice("allow-private"),
+		DefaultEvery: c.Duration("default-every"), LeastEvery: c.Duration("least-every"),
+		FetchTimeout: c.Duration("fetch-timeout"), MaxFeedBytes: c.Int64("max-feed-mb") << 20,
+		Lease: c.Duration("lease"), Workers: max(1, c.Int("workers")), StopTimeout: c.Duration("stop-timeout"),
+		Now: time.Now, Log: slog.New(handler), Print: func(line string) { fmt.Println(line) },
+	})
+}
+
+// loadSettingsFile puts the lines of the settings file into the environment, where
+// nothing is set yet. It must run before flags are read.
+func loadSettingsFile(args []string) error {
+	name := os.Getenv("WHARF_CONFIG")
+	for i, arg := range args {
+		if arg == "--config" && i+1 < len(args) {
+			name = args[i+1]
+		} else if len(arg) > 9 && arg[:9] == "--config=" {
+			name = arg[9:]
+		}
+	}
+	if name == "" {
+		return nil
+	}
+	if err := godotenv.Load(name); err != nil {
+		return fmt.Errorf("the settings file %s cannot be read (%w): write a line NAME=value for each setting", name, err)
+	}
+	return nil
+}

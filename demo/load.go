@@ -1,0 +1,170 @@
+package main
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"net/http"
+	"os"
+	"path/filepath"
+
+	"wharf/api/client"
+	"wharf/service/account"
+	"wharf/standin"
+)
+
+// account of the demo; its password works on loopback addresses only.
+const accountName = "harbour"
+
+// loader puts the scenario into the service through its public API. Every step looks
+// first whether it was done, so that a load that was cut short is finished by the next.
+type loader struct {
+	base      string // of the service
+	setupCode string // "" when there is an account already
+	tokenFile string
+	platforms []*standin.Platform
+	addresses []string // of the platforms
+	api       *client.Client
+}
+
+func (l *loader) load(ctx context.Context) error {
+	if l.setupCode != "" {
+		if err := l.setUp(ctx); err != nil {
+			return fmt.Errorf("the account cannot be made: %w", err)
+		}
+	}
+	if err := l.logIn(ctx); err != nil {
+		return fmt.Errorf("the demo cannot log in: %w", err)
+	}
+	calendar, err := l.calendar(ctx)
+	if err != nil {
+		return fmt.Errorf("the calendar cannot be added: %w", err)
+	}
+	if err := l.feeds(ctx, calendar); err != nil {
+		return fmt.Errorf("the feeds cannot be added: %w", err)
+	}
+	if err := l.publications(ctx, calendar); err != nil {
+		return fmt.Errorf("the publications cannot be added: %w", err)
+	}
+	return nil
+}
+
+func (l *loader) setUp(ctx context.Context) error {
+	api, err := client.NewClient(l.base + "/api/v1")
+	if err != nil {
+		return err
+	}
+	_, err = client.Decode[client.Account](api.CreateSetup(ctx, client.SetupRequest{Code: l.setupCode, Name: accountName, Password: account.DemoPassword}))
+	return err
+}
+
+// logIn uses the token of an earlier run while it is valid.
+func (l *loader) logIn(ctx context.Context) error {
+	if kept, err := os.ReadFile(l.tokenFile); err == nil {
+		if err := l.use(string(kept)); err != nil {
+			return err
+		}
+		if _, err := client.Decode[client.Account](l.api.GetSession(ctx)); err == nil {
+			return nil
+		}
+	}
+	api, err := client.NewClient(l.base + "/api/v1")
+	if err != nil {
+		return err
+	}
+	token, err := client.Decode[client.Token](api.CreateToken(ctx, client.TokenRequest{Name: accountName, Password: account.DemoPassword, Label: "demo"}))
+	if err != nil {
+		return err
+	}
+	if err := os.WriteFile(l.tokenFile, []byte(token.Token), 0o600); err != nil {
+		return err
+	}
+	return l.use(token.Token)
+}
+
+func (l *loader) use(token string) (err error) {
+	l.api, err = client.NewClient(l.base+"/api/v1", client.WithRequestEditorFn(func(_ context.Context, r *http.Request) error {
+		r.Header.Set("Authorization", "Bearer "+token)
+		return nil
+	}))
+	return err
+}
+
+func (l *loader) calendar(ctx context.Context) (int64, error) {
+	all, err := client.Decode[[]client.Calendar](l.api.ListCalendars(ctx))
+	if err != nil {
+		return 0, err
+	}
+	for _, c := range all {
+		if c.Name == calendarName {
+			return c.Id, nil
+		}
+	}
+	c, err := client.Decode[client.Calendar](l.api.CreateCalendar(ctx, client.CalendarRequest{Name: calendarName, Zone: zoneName, Grain: client.Day}))
+	return c.Id, err
+}
+
+func (l *loader) feeds(ctx context.Context, calendar int64) error {
+	have, err := client.Decode[[]client.Feed](l.api.ListFeeds(ctx))
+	if err != nil {
+		return err
+	}
+	names := map[string]bool{}
+	for _, f := range have {
+		names[f.Name] = true
+	}
+	for i, p := range scenario {
+		if names[p.feed] {
+			continue
+		}
+		color, every := client.Color(p.color), refreshSeconds
+		_, err := client.Decode[client.Feed](l.api.CreateFeed(ctx, client.FeedRequest{Url: l.addresses[i] + l.platforms[i].FeedPath(), Platform: p.name,
+			Name: p.feed, Color: &color, Every: &every, Calendar: &calendar}))
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// publications publishes the calendar for each platform and gives it the link.
+func (l *loader) publications(ctx context.Context, calendar int64) error {
+	have, err := client.Decode[[]client.Publication](l.api.ListPublications(ctx))
+	if err != nil {
+		return err
+	}
+	links := map[string]string{}
+	for _, p := range have {
+		links[p.Name] = p.Url
+	}
+	for i, p := range scenario {
+		link, published := links[p.publication]
+		if !published {
+			made, err := client.Decode[client.Publication](l.api.CreatePublication(ctx, client.PublicationRequest{Name: p.publication, Calendar: calendar, Platform: p.name}))
+			if err != nil {
+				return err
+			}
+			link = made.Url
+		}
+		if err := l.platforms[i].SetImport(link); err != nil {
+			return err
+		}
+		if err := l.platforms[i].ImportNow(ctx); err != nil {
+			return fmt.Errorf("%s cannot import %w", p.name, err)
+		}
+	}
+	return nil
+}
+
+// saveCommandLineLogin lets the client's commands be tried without a login of one's own.
+func (l *loader) saveCommandLineLogin(dir string) error {
+	token, err := os.ReadFile(l.tokenFile)
+	if err != nil {
+		return err
+	}
+	var b bytes.Buffer
+	err = json.NewEncoder(&b).Encode(map[string]string{"server": l.base, "token": string(token)})
+	return errors.Join(err, os.MkdirAll(filepath.Join(dir, "wharf"), 0o700), os.WriteFile(filepath.Join(dir, "wharf", "login.json"), b.Bytes(), 0o600))
+}

@@ -1,0 +1,233 @@
+package refresh
+
+import (
+	"bytes"
+	"cmp"
+	"errors"
+	"io"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/klauspost/compress/gzip"
+
+	"wharf/core/booking"
+	"wharf/core/carried"
+	"wharf/core/ical"
+	"wharf/core/recur"
+	"wharf/core/rules"
+	"wharf/core/span"
+	"wharf/service/store"
+)
+
+// source is a feed as it stands after a reading: its document with the stored row of
+// each entry.
+type source struct {
+	feed    store.Feed
+	doc     *recur.Document
+	entries []store.Entry // beside doc.Entries
+	// fresh: the entry was added or changed by the reading at hand, so that its new
+	// bookings were first seen in it; else they are as old as the entry.
+	fresh []bool
+}
+
+// layOut writes what the source's entries mean on one calendar: bookings added, changed
+// and removed. It marks the calendar dirty if there is anything to combine.
+func (r *Refresher) layOut(tx *store.Tx, s source, link store.Link, now time.Time) error {
+	calendar, err := tx.Calendar(link.CalendarID)
+	if err != nil {
+		return err
+	}
+	k, err := rules.NewCalendar(calendar.Zone, calendar.Grain, calendar.Capacity)
+	if err != nil {
+		return err
+	}
+	l, err := rules.NewLink(link.Role, link.Tentative, link.Units)
+	if err != nil {
+		return err
+	}
+	stored, err := tx.BookingsOf(calendar.ID, s.feed.ID)
+	if err != nil {
+		return err
+	}
+	p := placement{calendar: calendar, rules: k, link: l, source: s, now: now, mint: r.MintKey}
+	added, changed := p.diff(stored)
+	if len(added)+len(changed) == 0 {
+		return nil
+	}
+	if err := tx.SaveBookings(added, changed); err != nil {
+		return err
+	}
+	return tx.MarkDirty(calendar.ID)
+}
+
+// placement compares what a source means on a calendar with what is stored of it.
+type placement struct {
+	calendar store.Calendar
+	rules    rules.Calendar
+	link     rules.Link
+	source   source
+	now      time.Time
+	mint     []byte
+}
+
+type slot struct {
+	entry      int64
+	occurrence string
+}
+
+func (p placement) diff(stored []store.Booking) (added []*store.Booking, changed []store.Booking) {
+	wanted, cancelled := p.wanted()
+	have := map[slot]bool{}
+	for _, b := range stored {
+		at := slot{b.EntryID, b.Occurrence}
+		have[at] = true
+		w, wants := wanted[at]
+		switch {
+		case wants:
+			if next, differs := update(b, *w); differs {
+				changed = append(changed, next)
+			}
+		case b.RemovedAt == nil && p.leaves(b, cancelled[at], wanted):
+			b.RemovedAt = &p.now
+			changed = append(changed, b)
+		}
+	}
+	for _, at := range order(wanted) {
+		if !have[at] {
+			added = append(added, wanted[at])
+		}
+	}
+	return added, changed
+}
+
+// leaves reports whether a booking that its feed no longer shows is to be removed. One
+// that has ended has passed; one that has begun is kept to its end, unless the feed
+// calls it off or goes on showing it with the past cut off.
+func (p placement) leaves(b store.Booking, cancelled bool, wanted map[slot]*store.Booking) bool {
+	now := span.Point(p.now, p.rules.Grain, p.rules.Zone)
+	if b.StartPoint > now || cancelled {
+		return b.EndPoint > now
+	}
+	for _, w := range wanted {
+		if w.EndPoint == b.EndPoint && w.StartPoint > b.StartPoint && w.StartPoint <= now && w.Title == b.Title {
+			return true
+		}
+	}
+	return false
+}
+
+// wanted is what the source means on the calendar now, and what it calls off.
+func (p placement) wanted() (wanted map[slot]*store.Booking, cancelled map[slot]bool) {
+	wanted, cancelled = map[slot]*store.Booking{}, map[slot]bool{}
+	from, to := rules.MaterialisedWindow(p.now, p.rules.Zone)
+	window := recur.Window{From: from, To: to, Zone: p.rules.Zone, KeepSingle: true}
+	for i, e := range p.source.doc.Entries {
+		found, _ := p.source.doc.Expand(e, window)
+		for _, o := range found {
+			at := slot{p.source.entries[i].ID, o.Key}
+			b, notices, ok := booking.Of(o, p.rules, p.link)
+			if !ok {
+				cancelled[at] = o.Status == recur.Cancelled
+				continue
+			}
+			wanted[at] = p.row(i, o, b, notices)
+		}
+	}
+	return wanted, cancelled
+}
+
+func (p placement) row(i int, o recur.Occurrence, b booking.Booking, notices []booking.Notice) *store.Booking {
+	entry := p.source.entries[i]
+	words := make([]string, len(notices))
+	for n, notice := range notices {
+		words[n] = string(notice)
+	}
+	row := &store.Booking{
+		CalendarID: p.calendar.ID, FeedID: p.source.feed.ID, EntryID: entry.ID, Occurrence: o.Key, UID: o.UID,
+		Minted: carried.Mint(p.mint, strconv.FormatInt(p.calendar.ID, 10), strconv.FormatInt(entry.ID, 10), o.Key),
+		Title:  o.Summary, Notices: strings.Join(words, ","), Verdict: "booking",
+		StartPoint: b.Span.Start, EndPoint: b.Span.End, Tentative: b.Tentative, Blocks: b.Blocks, Units: b.Units,
+		Sequence: o.Revision.Sequence, Stamp: orNil(o.Revision.Stamp), Created: orNil(o.Created),
+		NotBefore: entry.NotBefore, SeenBy: entry.SeenBy,
+	}
+	if p.source.fresh[i] {
+		row.NotBefore, row.SeenBy = p.source.feed.LastGoodStart, p.now
+	}
+	return row
+}
+
+// update is the stored booking with what the feed says now. What was recorded about it
+// stays, unless it comes back after it was removed: then it is new again.
+func update(b, w store.Booking) (store.Booking, bool) {
+	next := w
+	next.ID, next.Verdict, next.Evidence, next.WithID = b.ID, b.Verdict, b.Evidence, b.WithID
+	if b.RemovedAt == nil {
+		next.NotBefore, next.SeenBy = b.NotBefore, b.SeenBy
+	}
+	same := b.StartPoint == w.StartPoint && b.EndPoint == w.EndPoint && b.Tentative == w.Tentative && b.Blocks == w.Blocks &&
+		b.Units == w.Units && b.Title == w.Title && b.UID == w.UID && b.Notices == w.Notices && b.Sequence == w.Sequence && b.RemovedAt == nil
+	return next, !same
+}
+
+func order(wanted map[slot]*store.Booking) []slot {
+	keys := make([]slot, 0, len(wanted))
+	for at := range wanted {
+		keys = append(keys, at)
+	}
+	slices.SortFunc(keys, func(a, b slot) int {
+		return cmp.Or(cmp.Compare(a.entry, b.entry), cmp.Compare(a.occurrence, b.occurrence))
+	})
+	return keys
+}
+
+func orNil(t time.Time) *time.Time {
+	if t.IsZero() {
+		return nil
+	}
+	return &t
+}
+
+// pack compresses a document for storage.
+func pack(body []byte) []byte {
+	var b bytes.Buffer
+	w := gzip.NewWriter(&b)
+	_, _ = w.Write(body) // a bytes.Buffer does not fail
+	_ = w.Close()
+	return b.Bytes()
+}
+
+// unpack reads a stored document.
+func unpack(packed []byte) (*recur.Document, error) {
+	r, err := gzip.NewReader(bytes.NewReader(packed))
+	if err != nil {
+		return nil, err
+	}
+	defer r.Close()
+	return recur.Read(ical.NewReader(io.Reader(r)))
+}
+
+// stored returns the feed as its last good reading left it; false before the first.
+func (r *Refresher) stored(tx *store.Tx, feed store.Feed) (source, bool, error) {
+	body, err := tx.Body(feed.ID)
+	if errors.Is(err, store.ErrNotFound) {
+		return source{}, false, nil
+	}
+	if err != nil {
+		return source{}, false, err
+	}
+	doc, err := unpack(body.Body)
+	if err != nil {
+		return source{}, false, err
+	}
+	known, err := tx.Entries(feed.ID)
+	if err != nil {
+		return source{}, false, err
+	}
+	s := source{feed: feed, doc: doc, entries: make([]store.Entry, len(doc.Entries)), fresh: make([]bool, len(doc.Entries))}
+	for _, pair := range booking.Match(identities(known), identitiesOf(doc)) {
+		s.entries[pair.New] = known[pair.Old]
+	}
+	return s, true, nil
+}

@@ -1,0 +1,488 @@
+// Package refresh reads feeds: what is due, who claims it, and one reading from fetch to
+// store.
+//
+// A feed is claimed by a compare-and-set on its fencing number, fetched without holding
+// anything, and stored in one transaction that holds the feed's row: its entries, what
+// they mean on each linked calendar, and a dirty mark on each calendar that changed. A
+// reading that fails or is no calendar changes nothing but the record of it. One that
+// says what the last one said writes nothing but the feed's own row.
+package refresh
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"sync"
+	"time"
+
+	"wharf/core/booking"
+	"wharf/core/ical"
+	"wharf/core/recur"
+	"wharf/core/span"
+	"wharf/core/zone"
+	"wharf/service/combine"
+	"wharf/service/crash"
+	"wharf/service/fetch"
+	"wharf/service/secret"
+	"wharf/service/store"
+)
+
+// ErrBusy says that another reading of the feed is going on.
+var ErrBusy = errors.New("the feed is being read at this moment: try again in a minute")
+
+// Refresher reads feeds.
+type Refresher struct {
+	Store    *store.Store
+	Box      *secret.Box
+	Fetcher  *fetch.Fetcher
+	Combiner *combine.Combiner
+	MintKey  []byte
+	Now      func() time.Time
+	Log      *slog.Logger
+	Lease    time.Duration // how long a claim lasts; longer than any fetch
+	Workers  int           // readings at once
+	Done     func(outcome string, took time.Duration)
+}
+
+// urlPlace is the place for which feed links are sealed.
+const urlPlace = "feed-url"
+
+// Read reads one feed now and combines its calendars. ErrBusy if somebody else is
+// reading it.
+func (r *Refresher) Read(ctx context.Context, feed store.Feed) (store.Reading, error) {
+	began := time.Now()
+	feed, ok, err := r.Store.ClaimFeed(ctx, feed, r.Now(), r.Now().Add(r.Lease))
+	if err != nil {
+		return store.Reading{}, err
+	}
+	if !ok {
+		return store.Reading{}, ErrBusy
+	}
+	reading, err := r.read(ctx, feed)
+	if err != nil {
+		return store.Reading{}, err
+	}
+	if r.Done != nil {
+		r.Done(reading.Outcome, time.Since(began))
+	}
+	r.Log.Info("feed read", "feed", feed.Name, "outcome", reading.Outcome, "entries", reading.Entries,
+		"added", reading.Added, "changed", reading.Changed, "removed", reading.Removed, "message", reading.Message)
+	crash.At(crash.Committed)
+	if reading.Outcome == store.OutcomeChanged {
+		err = r.Combiner.All(ctx)
+	}
+	return reading, err
+}
+
+// read fetches a claimed feed and stores what came of it.
+func (r *Refresher) read(ctx context.Context, feed store.Feed) (store.Reading, error) {
+	link, err := r.Box.Open(urlPlace, feed.URLCipher)
+	if err != nil {
+		return store.Reading{}, err
+	}
+	got := fetched{started: r.Now()}
+	got.result, got.err = r.Fetcher.Get(ctx, link, fetch.Known{ETag: feed.ETag, LastModified: feed.LastModified})
+	got.finished = r.Now()
+	if ctx.Err() != nil {
+		return store.Reading{}, ctx.Err() // we are stopping: no fault of the feed
+	}
+	if got.err == nil && !got.result.NotModified {
+		got.doc, got.err = recur.Read(ical.NewReader(bytes.NewReader(got.result.Body)))
+	}
+	crash.At(crash.Fetched)
+	var reading store.Reading
+	err = r.Store.Tx(ctx, func(tx *store.Tx) error {
+		reading, err = r.commit(tx, feed, got)
+		return err
+	})
+	return reading, err
+}
+
+// fetched is what one attempt gave.
+type fetched struct {
+	started, finished time.Time
+	result            fetch.Result
+	doc               *recur.Document // nil when nothing new came
+	err               error
+}
+
+// commit stores an attempt, if the claim on the feed still holds.
+func (r *Refresher) commit(tx *store.Tx, claimed store.Feed, got fetched) (store.Reading, error) {
+	feed, err := tx.LockFeed(claimed.ID)
+	if err != nil {
+		return store.Reading{}, err
+	}
+	if feed.Fence != claimed.Fence {
+		return store.Reading{}, store.ErrLost
+	}
+	reading := store.Reading{FeedID: feed.ID, StartedAt: got.started, FinishedAt: got.finished, Times: 1,
+		Status: got.result.Status, Bytes: int64(len(got.result.Body)), Outcome: store.OutcomeUnchanged, Entries: feed.Entries}
+	switch {
+	case got.err != nil:
+		reading.Outcome, reading.Message, reading.Entries = store.OutcomeFailed, got.err.Error(), 0
+		var failed *fetch.Error
+		if errors.As(got.err, &failed) {
+			reading.Status, got.result.RetryAfter = failed.Status, failed.RetryAfter
+		}
+	case got.doc != nil:
+		if err := r.commitDocument(tx, &feed, got, &reading); err != nil {
+			return store.Reading{}, err
+		}
+	}
+	feed.Readings++
+	feed.DueAt = got.finished.Add(max(time.Duration(feed.EverySeconds)*time.Second, got.result.RetryAfter))
+	if reading.Outcome == store.OutcomeFailed {
+		err = r.noteFailure(tx, &feed, &reading)
+	} else {
+		err = r.noteGood(tx, &feed, &reading, got)
+	}
+	if err != nil {
+		return store.Reading{}, err
+	}
+	return reading, tx.SaveFeed(feed)
+}
+
+// noteGood keeps the record of a good reading: a run of unchanged ones in the feed's
+// own row, a changed one in a row of its own.
+func (r *Refresher) noteGood(tx *store.Tx, feed *store.Feed, reading *store.Reading, got fetched) error {
+	if feed.FailingSince != nil || feed.FreshSince == nil || late(*feed, got.finished) {
+		feed.FreshSince = &got.finished
+	}
+	feed.FailingSince = nil
+	feed.LastGoodStart, feed.LastGoodEnd = &got.started, &got.finished
+	if got.doc != nil {
+		feed.ETag, feed.LastModified = clip(got.result.ETag, 512), clip(got.result.LastModified, 64)
+	}
+	if reading.Outcome == store.OutcomeUnchanged {
+		if feed.RunTimes == 0 {
+			feed.RunStart = &got.started
+		}
+		feed.RunTimes++
+		feed.RunEnd, feed.RunStatus = &got.finished, reading.Status
+		return nil
+	}
+	return r.saveReading(tx, feed, reading)
+}
+
+// noteFailure keeps the record of a failed reading; the same failure again is counted.
+func (r *Refresher) noteFailure(tx *store.Tx, feed *store.Feed, reading *store.Reading) error {
+	if feed.FailingSince == nil {
+		feed.FailingSince = &reading.FinishedAt
+	}
+	last, err := tx.LastReading(*feed)
+	if err != nil {
+		return err
+	}
+	if feed.RunTimes == 0 && last != nil && last.Outcome == reading.Outcome && last.Message == reading.Message {
+		last.Times++
+		last.FinishedAt, last.Status = reading.FinishedAt, reading.Status
+		*reading = *last
+		return tx.SaveReading(last)
+	}
+	return r.saveReading(tx, feed, reading)
+}
+
+// saveReading writes the run of unchanged readings that ends here, then the reading.
+func (r *Refresher) saveReading(tx *store.Tx, feed *store.Feed, reading *store.Reading) error {
+	if run := feed.Run(); run != nil {
+		if err := tx.SaveReading(run); err != nil {
+			return err
+		}
+		feed.RunTimes, feed.RunStart, feed.RunEnd = 0, nil, nil
+	}
+	if err := tx.SaveReading(reading); err != nil {
+		return err
+	}
+	feed.LastReadingID = &reading.ID
+	return nil
+}
+
+func clip(s string, most int) string {
+	if len(s) > most {
+		return "" // a validator that was cut would not validate
+	}
+	return s
+}
+
+// commitDocument stores the document's entries and what they mean on each calendar.
+func (r *Refresher) commitDocument(tx *store.Tx, feed *store.Feed, got fetched, reading *store.Reading) error {
+	known, err := tx.Entries(feed.ID)
+	if err != nil {
+		return err
+	}
+	s := source{feed: *feed, doc: got.doc, entries: make([]store.Entry, len(got.doc.Entries)), fresh: make([]bool, len(got.doc.Entries))}
+	after := identitiesOf(got.doc)
+	left := map[int64]bool{}
+	for _, e := range known {
+		left[e.ID] = true
+	}
+	var changed []store.Entry
+	for _, pair := range booking.Match(identities(known), after) {
+		e := known[pair.Old]
+		delete(left, e.ID)
+		if e.Digest != after[pair.New].Digest {
+			e.UID, e.Place, e.Digest = after[pair.New].UID, after[pair.New].Place, after[pair.New].Digest
+			changed = append(changed, e)
+			s.fresh[pair.New] = true
+		}
+		s.entries[pair.New] = e
+	}
+	var added []*store.Entry
+	for i, id := range after {
+		if s.entries[i].ID == 0 {
+			s.entries[i] = store.Entry{FeedID: feed.ID, UID: id.UID, Place: id.Place, Digest: id.Digest, NotBefore: feed.LastGoodStart, SeenBy: got.finished}
+			added = append(added, &s.entries[i])
+			s.fresh[i] = true
+		}
+	}
+	var removed []int64
+	for id := range left {
+		removed = append(removed, id)
+	}
+	reading.Entries, feed.Entries = len(after), len(after)
+	reading.Added, reading.Changed, reading.Removed = len(added), len(changed), len(removed)
+	if reading.Added+reading.Changed+reading.Removed == 0 && feed.LastGoodStart != nil {
+		return nil
+	}
+	reading.Outcome = store.OutcomeChanged
+	if err := tx.ReplaceEntries(added, changed, removed); err != nil {
+		return err
+	}
+	if err := tx.SaveBody(store.Body{FeedID: feed.ID, Body: pack(got.result.Body)}); err != nil {
+		return err
+	}
+	links, err := tx.LinksOfFeed(feed.ID)
+	if err != nil {
+		return err
+	}
+	for _, link := range links {
+		if err := r.layOut(tx, s, link, got.finished); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func identities(known []store.Entry) []booking.Identity {
+	ids := make([]booking.Identity, len(known))
+	for i, e := range known {
+		ids[i] = booking.Identity{UID: e.UID, Place: e.Place, Digest: e.Digest}
+	}
+	return ids
+}
+
+func identitiesOf(doc *recur.Document) []booking.Identity {
+	ids := make([]booking.Identity, len(doc.Entries))
+	for i, e := range doc.Entries {
+		ids[i] = booking.IdentityOf(e)
+	}
+	return ids
+}
+
+// Link makes a feed count on a calendar, or changes how, and combines it.
+func (r *Refresher) Link(ctx context.Context, link store.Link) error {
+	err := r.Store.Tx(ctx, func(tx *store.Tx) error {
+		feed, err := tx.LockFeed(link.FeedID)
+		if err != nil {
+			return err
+		}
+		if _, err := tx.Calendar(link.CalendarID); err != nil {
+			return err
+		}
+		if err := tx.SaveLink(link); err != nil {
+			return err
+		}
+		s, ok, err := r.stored(tx, feed)
+		if err != nil || !ok {
+			return err
+		}
+		return r.layOut(tx, s, link, r.Now())
+	})
+	if err != nil {
+		return err
+	}
+	return r.Combiner.All(ctx)
+}
+
+// moveWindows lays out every calendar whose local day has changed since it was last laid
+// out, and marks those whose conflicts have ended.
+func (r *Refresher) moveWindows(ctx context.Context) error {
+	today := func(name string) string {
+		loc, err := zone.Load(name)
+		if err != nil {
+			return ""
+		}
+		return span.DateOf(r.Now().In(loc)).String()
+	}
+	stale, err := r.Store.StaleCalendars(ctx, today)
+	if err != nil {
+		return err
+	}
+	for _, calendar := range stale {
+		if err := r.moveWindow(ctx, calendar, today(calendar.Zone)); err != nil {
+			return err
+		}
+	}
+	ended, err := r.Store.EndedConflicts(ctx, r.Now())
+	if err != nil {
+		return err
+	}
+	for _, id := range ended {
+		if err := r.Store.Tx(ctx, func(tx *store.Tx) error { return tx.MarkDirty(id) }); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (r *Refresher) moveWindow(ctx context.Context, calendar store.Calendar, day string) error {
+	return r.Store.Tx(ctx, func(tx *store.Tx) error {
+		links, err := tx.LinksOfCalendar(calendar.ID)
+		if err != nil {
+			return err
+		}
+		for _, link := range links {
+			feed, err := tx.LockFeed(link.FeedID)
+			if err != nil {
+				return err
+			}
+			s, ok, err := r.stored(tx, feed)
+			if err != nil {
+				return err
+			}
+			if !ok {
+				continue
+			}
+			if err := r.layOut(tx, s, link, r.Now()); err != nil {
+				return err
+			}
+		}
+		if err := tx.SetLaidOutOn(calendar.ID, day); err != nil {
+			return err
+		}
+		return tx.MarkDirty(calendar.ID) // a new day may end conflicts and move publications on
+	})
+}
+
+// Run reads what is due, combines what is dirty and moves windows on, until ctx ends. It
+// returns when the readings that were going on have stopped.
+func (r *Refresher) Run(ctx context.Context, tick <-chan time.Time) {
+	var workers sync.WaitGroup
+	defer workers.Wait()
+	free := make(chan struct{}, r.Workers)
+	for {
+		r.startDue(ctx, &workers, free)
+		if err := errors.Join(r.moveWindows(ctx), r.Combiner.All(ctx)); err != nil && ctx.Err() == nil {
+			r.Log.Error("background work failed; it is tried again", "error", err)
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick:
+		}
+	}
+}
+
+// startDue starts as many readings as there are workers free.
+func (r *Refresher) startDue(ctx context.Context, workers *sync.WaitGroup, free chan struct{}) {
+	room := cap(free) - len(free)
+	if room == 0 || ctx.Err() != nil {
+		return
+	}
+	due, err := r.Store.DueFeeds(ctx, r.Now(), room)
+	if err != nil {
+		r.Log.Error("due feeds cannot be listed; it is tried again", "error", err)
+		return
+	}
+	for _, feed := range due {
+		free <- struct{}{}
+		workers.Go(func() {
+			defer func() { <-free }()
+			if _, err := r.Read(ctx, feed); err != nil && !errors.Is(err, ErrBusy) && !errors.Is(err, store.ErrLost) && ctx.Err() == nil {
+				r.Log.Error("feed could not be read", "feed", feed.Name, "error", err)
+			}
+		})
+	}
+}
+
+// State says how a feed stands at now, and since when.
+func State(f store.Feed, now time.Time) (string, time.Time) {
+	switch {
+	case f.FailingSince != nil:
+		return "failing", *f.FailingSince
+	case late(f, now):
+		return "late", lateFrom(f)
+	case f.FreshSince != nil:
+		return "fresh", *f.FreshSince
+	}
+	return "late", f.CreatedAt
+}
+
+// late: no good reading for twice the interval.
+func late(f store.Feed, now time.Time) bool { return f.LastGoodEnd != nil && now.After(lateFrom(f)) }
+
+func lateFrom(f store.Feed) time.Time {
+	return f.LastGoodEnd.Add(2 * time.Duration(f.EverySeconds) * time.Second)
+}
+
+// Subscribe checks a link by reading it, and stores the feed only if it gives a
+// calendar. The error is a *fetch.Error or *ical.NotCalendarError when the link is at
+// fault.
+func (r *Refresher) Subscribe(ctx context.Context, platform string, feed store.Feed, link string, on *store.Link) (store.Feed, error) {
+	u, err := fetch.ParseLink(link)
+	if err != nil {
+		return store.Feed{}, &fetch.Error{Message: err.Error()}
+	}
+	got := fetched{started: r.Now()}
+	got.result, err = r.Fetcher.Get(ctx, u.String(), fetch.Known{})
+	if err != nil && isWebcal(link) {
+		// webcal does not say whether it is https or http; the safer one goes first.
+		plain := *u
+		plain.Scheme = "http"
+		if result, again := r.Fetcher.Get(ctx, plain.String(), fetch.Known{}); again == nil {
+			u, got.result, err = &plain, result, nil
+		}
+	}
+	if err != nil {
+		return store.Feed{}, err
+	}
+	got.finished = r.Now()
+	if got.doc, err = recur.Read(ical.NewReader(bytes.NewReader(got.result.Body))); err != nil {
+		return store.Feed{}, err
+	}
+	feed.URLCipher = r.Box.Seal(urlPlace, u.String())
+	feed.Address = secret.Redact(u.String())
+	feed.CreatedAt, feed.DueAt = got.started, got.finished
+	err = r.Store.Tx(ctx, func(tx *store.Tx) error {
+		row := feed
+		p, err := tx.PlatformNamed(platform)
+		if err != nil {
+			return err
+		}
+		row.PlatformID = p.ID
+		if err := tx.CreateFeed(&row); err != nil {
+			return err
+		}
+		if on != nil {
+			on.FeedID = row.ID
+			if err := tx.SaveLink(*on); err != nil {
+				return fmt.Errorf("link: %w", err)
+			}
+		}
+		if _, err := r.commit(tx, row, got); err != nil {
+			return err
+		}
+		feed, err = tx.LockFeed(row.ID)
+		return err
+	})
+	if err != nil {
+		return store.Feed{}, err
+	}
+	return feed, r.Combiner.All(ctx)
+}
+
+func isWebcal(link string) bool {
+	return len(link) > 7 && (link[:7] == "webcal:" || link[:7] == "WEBCAL:")
+}

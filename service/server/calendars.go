@@ -1,0 +1,170 @@
+package server
+
+import (
+	"context"
+	"net/http"
+	"strings"
+
+	gen "wharf/api/server"
+	"wharf/core/rules"
+	"wharf/core/span"
+	"wharf/core/zone"
+	"wharf/service/store"
+)
+
+func (s *server) ListCalendars(ctx context.Context, _ gen.ListCalendarsRequestObject) (gen.ListCalendarsResponseObject, error) {
+	rows, err := s.Store.Calendars(ctx)
+	if err != nil {
+		return nil, err
+	}
+	all, err := s.calendarsJSON(ctx, rows)
+	return gen.ListCalendars200JSONResponse(all), err
+}
+
+func (s *server) GetCalendar(ctx context.Context, r gen.GetCalendarRequestObject) (gen.GetCalendarResponseObject, error) {
+	one, err := s.calendarJSON(ctx, r.Id)
+	return gen.GetCalendar200JSONResponse(one), err
+}
+
+func (s *server) CreateCalendar(ctx context.Context, r gen.CreateCalendarRequestObject) (gen.CreateCalendarResponseObject, error) {
+	capacity := 1
+	if r.Body.Capacity != nil {
+		capacity = *r.Body.Capacity
+	}
+	if _, err := rules.NewCalendar(r.Body.Zone, string(r.Body.Grain), capacity); err != nil {
+		return nil, err
+	}
+	row := store.Calendar{Name: strings.TrimSpace(r.Body.Name), Zone: r.Body.Zone, Grain: string(r.Body.Grain), Capacity: capacity, CreatedAt: s.Now()}
+	if err := s.Store.CreateCalendar(ctx, &row); err != nil {
+		return nil, taken(err, "name", "another calendar has this name: choose one that you will tell apart")
+	}
+	one, err := s.calendarJSON(ctx, row.ID)
+	return gen.CreateCalendar201JSONResponse(one), err
+}
+
+func (s *server) PutLink(ctx context.Context, r gen.PutLinkRequestObject) (gen.PutLinkResponseObject, error) {
+	link, err := newLink(gen.LinkRequest(*r.Body))
+	if err != nil {
+		return nil, err
+	}
+	link.CalendarID, link.FeedID = r.Id, r.Feed
+	if err := s.Refresher.Link(ctx, link); err != nil {
+		return nil, err
+	}
+	one, err := s.calendarJSON(ctx, r.Id)
+	return gen.PutLink200JSONResponse(one), err
+}
+
+func (s *server) ListBookings(ctx context.Context, r gen.ListBookingsRequestObject) (gen.ListBookingsResponseObject, error) {
+	row, err := s.Store.Calendar(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	from, to := span.DateOf(r.Params.From.Time), span.DateOf(r.Params.To.Time)
+	if to <= from {
+		return nil, fieldProblem(http.StatusUnprocessableEntity, "to", "the day after the last must come after the first")
+	}
+	within := span.Days(from, to)
+	if grain := span.Grain(row.Grain); !grain.Dated() {
+		loc, err := zone.Load(row.Zone)
+		if err != nil {
+			return nil, err
+		}
+		within = span.Instants(from.Start(loc), to.Start(loc))
+	}
+	bookings, err := s.Store.BookingsWithin(ctx, row.ID, within)
+	if err != nil {
+		return nil, err
+	}
+	names, err := s.names(ctx)
+	all := make(gen.ListBookings200JSONResponse, len(bookings))
+	for i, b := range bookings {
+		all[i] = names.booking(b, span.Grain(row.Grain))
+	}
+	return all, err
+}
+
+func (s *server) calendarJSON(ctx context.Context, id int64) (gen.Calendar, error) {
+	row, err := s.Store.Calendar(ctx, id)
+	if err != nil {
+		return gen.Calendar{}, err
+	}
+	all, err := s.calendarsJSON(ctx, []store.Calendar{row})
+	if err != nil {
+		return gen.Calendar{}, err
+	}
+	return all[0], nil
+}
+
+func (s *server) calendarsJSON(ctx context.Context, rows []store.Calendar) ([]gen.Calendar, error) {
+	names, err := s.names(ctx)
+	if err != nil {
+		return nil, err
+	}
+	open, err := s.Store.Conflicts(ctx, 0, []string{"open"})
+	if err != nil {
+		return nil, err
+	}
+	all := make([]gen.Calendar, len(rows))
+	for i, c := range rows {
+		all[i] = gen.Calendar{Id: c.ID, Name: c.Name, Zone: c.Zone, Grain: gen.Grain(c.Grain), Capacity: c.Capacity, Version: c.Version, Links: []gen.Link{}}
+		for _, l := range names.links {
+			if l.CalendarID == c.ID {
+				all[i].Links = append(all[i].Links, gen.Link{Feed: l.FeedID, Role: gen.Role(l.Role), Tentative: gen.TentativeRule(l.Tentative),
+					Units: l.Units, Label: names.label(c.ID, l.FeedID), Color: gen.Color(names.feeds[l.FeedID].Color)})
+			}
+		}
+		for _, k := range open {
+			if k.CalendarID == c.ID {
+				all[i].OpenConflicts++
+			}
+		}
+	}
+	return all, nil
+}
+
+// names is what bookings are shown with.
+type names struct {
+	feeds     map[int64]store.Feed
+	platforms map[int64]gen.Platform
+	links     []store.Link
+}
+
+func (s *server) names(ctx context.Context) (names, error) {
+	n := names{feeds: map[int64]store.Feed{}}
+	feeds, err := s.Store.Feeds(ctx)
+	if err != nil {
+		return n, err
+	}
+	for _, f := range feeds {
+		n.feeds[f.ID] = f
+	}
+	if n.platforms, err = s.platforms(ctx); err != nil {
+		return n, err
+	}
+	n.links, err = s.Store.Links(ctx)
+	return n, err
+}
+
+// label is how a feed's bookings are labelled on a calendar.
+func (n names) label(calendar, feed int64) string {
+	for _, l := range n.links {
+		if l.CalendarID == calendar && l.FeedID == feed && l.Label != "" {
+			return l.Label
+		}
+	}
+	return n.feeds[feed].Name
+}
+
+func (n names) booking(b store.Booking, grain span.Grain) gen.Booking {
+	feed := n.feeds[b.FeedID]
+	out := gen.Booking{Id: b.ID, Feed: b.FeedID, Platform: n.platforms[feed.PlatformID].Name, Label: n.label(b.CalendarID, b.FeedID),
+		Color: gen.Color(feed.Color), Title: b.Title, Uid: b.UID, Tentative: b.Tentative, Blocks: b.Blocks, Units: b.Units,
+		Verdict: gen.Verdict(b.Verdict), Evidence: optional(b.Evidence), Created: b.Created, NotBefore: b.NotBefore, SeenBy: b.SeenBy}
+	out.Start, out.End = b.Span().Format(grain)
+	if b.Notices != "" {
+		notices := strings.Split(b.Notices, ",")
+		out.Notices = &notices
+	}
+	return out
+}

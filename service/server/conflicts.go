@@ -1,0 +1,97 @@
+package server
+
+import (
+	"context"
+	"errors"
+	"net/http"
+
+	gen "wharf/api/server"
+	"wharf/core/span"
+	"wharf/service/store"
+)
+
+func (s *server) ListConflicts(ctx context.Context, r gen.ListConflictsRequestObject) (gen.ListConflictsResponseObject, error) {
+	states := []string{"open", "acknowledged"}
+	if r.Params.State != nil {
+		states = []string{string(*r.Params.State)}
+	}
+	calendar := int64(0)
+	if r.Params.Calendar != nil {
+		calendar = *r.Params.Calendar
+	}
+	rows, err := s.Store.Conflicts(ctx, calendar, states)
+	if err != nil {
+		return nil, err
+	}
+	all, err := s.conflictsJSON(ctx, rows)
+	return gen.ListConflicts200JSONResponse(all), err
+}
+
+func (s *server) GetConflict(ctx context.Context, r gen.GetConflictRequestObject) (gen.GetConflictResponseObject, error) {
+	one, err := s.conflictJSON(ctx, r.Id)
+	return gen.GetConflict200JSONResponse(one), err
+}
+
+func (s *server) AcknowledgeConflict(ctx context.Context, r gen.AcknowledgeConflictRequestObject) (gen.AcknowledgeConflictResponseObject, error) {
+	note := ""
+	if r.Body.Note != nil {
+		note = *r.Body.Note
+	}
+	one, err := s.conflictJSON(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	err = s.Store.Acknowledge(ctx, r.Id, accountOf(ctx).Name, note)
+	if errors.Is(err, store.ErrNotFound) {
+		return nil, &problem{Status: http.StatusConflict, Title: "Nothing to acknowledge", Detail: "this conflict is " + string(one.State) + " by now"}
+	}
+	if err != nil {
+		return nil, err
+	}
+	one, err = s.conflictJSON(ctx, r.Id)
+	return gen.AcknowledgeConflict200JSONResponse(one), err
+}
+
+func (s *server) conflictJSON(ctx context.Context, id int64) (gen.Conflict, error) {
+	row, err := s.Store.Conflict(ctx, id)
+	if err != nil {
+		return gen.Conflict{}, err
+	}
+	all, err := s.conflictsJSON(ctx, []store.ConflictWith{row})
+	if err != nil {
+		return gen.Conflict{}, err
+	}
+	return all[0], nil
+}
+
+func (s *server) conflictsJSON(ctx context.Context, rows []store.ConflictWith) ([]gen.Conflict, error) {
+	names, err := s.names(ctx)
+	if err != nil {
+		return nil, err
+	}
+	calendars, err := s.Store.Calendars(ctx)
+	if err != nil {
+		return nil, err
+	}
+	byID := map[int64]store.Calendar{}
+	for _, c := range calendars {
+		byID[c.ID] = c
+	}
+	all := make([]gen.Conflict, len(rows))
+	for i, k := range rows {
+		calendar := byID[k.CalendarID]
+		grain := span.Grain(calendar.Grain)
+		c := gen.Conflict{Id: k.ID, Calendar: k.CalendarID, CalendarName: calendar.Name, Kind: gen.ConflictKind(k.Kind), State: gen.ConflictState(k.State),
+			Opened: k.OpenedAt, Cleared: k.ClearedAt, AcknowledgedBy: optional(k.AcknowledgedBy), Note: optional(k.Note), Bookings: []gen.Booking{}}
+		c.Start, c.End = span.Span{Start: k.StartPoint, End: k.EndPoint}.Format(grain)
+		bookings, err := s.Store.Bookings(ctx, k.BookingIDs)
+		if err != nil {
+			return nil, err
+		}
+		for _, b := range bookings {
+			c.Bookings = append(c.Bookings, names.booking(b, grain))
+		}
+		all[i] = c
+	}
+	return all, nil
+}

@@ -1,0 +1,234 @@
+package server
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net/http"
+	"strings"
+	"time"
+
+	gen "wharf/api/server"
+	"wharf/core/rules"
+	"wharf/service/refresh"
+	"wharf/service/store"
+)
+
+func (s *server) ListPlatforms(ctx context.Context, _ gen.ListPlatformsRequestObject) (gen.ListPlatformsResponseObject, error) {
+	rows, err := s.Store.Platforms(ctx)
+	all := make(gen.ListPlatforms200JSONResponse, len(rows))
+	for i, p := range rows {
+		all[i] = gen.Platform{Id: p.ID, Name: p.Name}
+	}
+	return all, err
+}
+
+func (s *server) ListFeeds(ctx context.Context, _ gen.ListFeedsRequestObject) (gen.ListFeedsResponseObject, error) {
+	feeds, err := s.Store.Feeds(ctx)
+	if err != nil {
+		return nil, err
+	}
+	all, err := s.feedsJSON(ctx, feeds)
+	return gen.ListFeeds200JSONResponse(all), err
+}
+
+func (s *server) GetFeed(ctx context.Context, r gen.GetFeedRequestObject) (gen.GetFeedResponseObject, error) {
+	one, err := s.feedJSON(ctx, r.Id)
+	return gen.GetFeed200JSONResponse(one), err
+}
+
+func (s *server) CreateFeed(ctx context.Context, r gen.CreateFeedRequestObject) (gen.CreateFeedResponseObject, error) {
+	every := s.DefaultEvery
+	if r.Body.Every != nil {
+		every = time.Duration(*r.Body.Every) * time.Second
+	}
+	if every < s.LeastEvery {
+		return nil, fieldProblem(http.StatusUnprocessableEntity, "every", fmt.Sprintf("a feed is read at most every %s: choose a longer interval", s.LeastEvery))
+	}
+	feed := store.Feed{Name: strings.TrimSpace(r.Body.Name), EverySeconds: int(every / time.Second)}
+	if r.Body.Color != nil {
+		feed.Color = string(*r.Body.Color)
+	} else {
+		color, err := s.freeColor(ctx)
+		if err != nil {
+			return nil, err
+		}
+		feed.Color = color
+	}
+	link, err := s.linkOf(ctx, r.Body.Calendar, r.Body.Link)
+	if err != nil {
+		return nil, err
+	}
+	feed, err = s.Refresher.Subscribe(ctx, strings.TrimSpace(r.Body.Platform), feed, r.Body.Url, link)
+	if err != nil {
+		return nil, taken(err, "name", "another feed has this name: choose one that you will tell apart")
+	}
+	one, err := s.feedJSON(ctx, feed.ID)
+	return gen.CreateFeed201JSONResponse(one), err
+}
+
+// linkOf checks the link that a new feed is to have, if any.
+func (s *server) linkOf(ctx context.Context, calendar *int64, settings *gen.LinkRequest) (*store.Link, error) {
+	if calendar == nil {
+		return nil, nil
+	}
+	if _, err := s.Store.Calendar(ctx, *calendar); err != nil {
+		if errors.Is(err, store.ErrNotFound) {
+			return nil, fieldProblem(http.StatusUnprocessableEntity, "calendar", "there is no calendar with this id")
+		}
+		return nil, err
+	}
+	if settings == nil {
+		settings = &gen.LinkRequest{}
+	}
+	link, err := newLink(*settings)
+	link.CalendarID = *calendar
+	return &link, err
+}
+
+func newLink(r gen.LinkRequest) (store.Link, error) {
+	var role, tentative, label string
+	units := 0
+	if r.Role != nil {
+		role = string(*r.Role)
+	}
+	if r.Tentative != nil {
+		tentative = string(*r.Tentative)
+	}
+	if r.Units != nil {
+		units = *r.Units
+	}
+	if r.Label != nil {
+		label = strings.TrimSpace(*r.Label)
+	}
+	l, err := rules.NewLink(role, tentative, units)
+	return store.Link{Role: string(l.Role), Tentative: string(l.Tentative), Units: l.Units, Label: label}, err
+}
+
+// colors is the palette, in the order in which feeds get them.
+var colors = []gen.Color{gen.Teal, gen.Rust, gen.Indigo, gen.Ochre, gen.Plum, gen.Moss, gen.Azure, gen.Coral, gen.Slate, gen.Rose, gen.Olive, gen.Umber}
+
+// freeColor is the first colour that the fewest feeds have.
+func (s *server) freeColor(ctx context.Context) (string, error) {
+	feeds, err := s.Store.Feeds(ctx)
+	used := map[string]int{}
+	for _, f := range feeds {
+		used[f.Color]++
+	}
+	best := colors[0]
+	for _, c := range colors {
+		if used[string(c)] < used[string(best)] {
+			best = c
+		}
+	}
+	return string(best), err
+}
+
+func (s *server) ListReadings(ctx context.Context, r gen.ListReadingsRequestObject) (gen.ListReadingsResponseObject, error) {
+	feed, err := s.Store.Feed(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	rows, err := s.Store.Readings(ctx, r.Id, 100)
+	if err != nil {
+		return nil, err
+	}
+	if run := feed.Run(); run != nil {
+		rows = append([]store.Reading{*run}, rows...)
+	}
+	all := make(gen.ListReadings200JSONResponse, len(rows))
+	for i, row := range rows {
+		all[i] = readingJSON(row)
+	}
+	return all, nil
+}
+
+func (s *server) CreateReading(ctx context.Context, r gen.CreateReadingRequestObject) (gen.CreateReadingResponseObject, error) {
+	feed, err := s.Store.Feed(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	reading, err := s.Refresher.Read(ctx, feed)
+	if err != nil {
+		return nil, err
+	}
+	return gen.CreateReading201JSONResponse(readingJSON(reading)), nil
+}
+
+func (s *server) feedJSON(ctx context.Context, id int64) (gen.Feed, error) {
+	feed, err := s.Store.Feed(ctx, id)
+	if err != nil {
+		return gen.Feed{}, err
+	}
+	all, err := s.feedsJSON(ctx, []store.Feed{feed})
+	if err != nil {
+		return gen.Feed{}, err
+	}
+	return all[0], nil
+}
+
+func (s *server) feedsJSON(ctx context.Context, feeds []store.Feed) ([]gen.Feed, error) {
+	platforms, err := s.platforms(ctx)
+	if err != nil {
+		return nil, err
+	}
+	last, err := s.Store.LastReadings(ctx)
+	if err != nil {
+		return nil, err
+	}
+	links, err := s.Store.Links(ctx)
+	if err != nil {
+		return nil, err
+	}
+	calendars := map[int64][]int64{}
+	for _, l := range links {
+		calendars[l.FeedID] = append(calendars[l.FeedID], l.CalendarID)
+	}
+	all := make([]gen.Feed, len(feeds))
+	for i, f := range feeds {
+		state, since := refresh.State(f, s.Now())
+		all[i] = gen.Feed{Id: f.ID, Name: f.Name, Platform: platforms[f.PlatformID], Color: gen.Color(f.Color), Address: f.Address,
+			State: gen.FeedState(state), Since: since, Every: f.EverySeconds, NextDue: f.DueAt, LastGood: f.LastGoodEnd,
+			Entries: f.Entries, Readings: f.Readings, Calendars: calendars[f.ID]}
+		if all[i].Calendars == nil {
+			all[i].Calendars = []int64{}
+		}
+		newest, ok := last[f.ID]
+		if run := f.Run(); run != nil {
+			newest, ok = *run, true
+		}
+		if ok {
+			reading := readingJSON(newest)
+			all[i].LastReading = &reading
+		}
+	}
+	return all, nil
+}
+
+func (s *server) platforms(ctx context.Context) (map[int64]gen.Platform, error) {
+	rows, err := s.Store.Platforms(ctx)
+	byID := make(map[int64]gen.Platform, len(rows))
+	for _, p := range rows {
+		byID[p.ID] = gen.Platform{Id: p.ID, Name: p.Name}
+	}
+	return byID, err
+}
+
+func readingJSON(r store.Reading) gen.Reading {
+	out := gen.Reading{Id: r.ID, Started: r.StartedAt, Finished: r.FinishedAt, Outcome: gen.Outcome(r.Outcome), Entries: r.Entries,
+		Added: r.Added, Changed: r.Changed, Removed: r.Removed, Times: r.Times, Message: optional(r.Message)}
+	if r.Status != 0 {
+		out.Status = &r.Status
+	}
+	if r.Bytes != 0 {
+		out.Bytes = &r.Bytes
+	}
+	return out
+}
+
+func optional(s string) *string {
+	if s == "" {
+		return nil
+	}
+	return &s
+}

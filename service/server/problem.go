@@ -1,0 +1,99 @@
+package server
+
+import (
+	"context"
+	"database/sql/driver"
+	"errors"
+	"net"
+	"net/http"
+	"strconv"
+
+	"github.com/gin-gonic/gin"
+
+	"wharf/core/ical"
+	"wharf/core/rules"
+	"wharf/service/account"
+	"wharf/service/fetch"
+	"wharf/service/refresh"
+	"wharf/service/store"
+)
+
+// problem is an error as the API tells it (RFC 9457).
+type problem struct {
+	Title      string       `json:"title"`
+	Status     int          `json:"status"`
+	Detail     string       `json:"detail,omitempty"`
+	Errors     []fieldError `json:"errors,omitempty"`
+	retryAfter int          // seconds
+}
+
+type fieldError struct {
+	Field   string `json:"field"`
+	Message string `json:"message"`
+}
+
+func (p *problem) Error() string { return p.Title + ": " + p.Detail }
+
+func badRequest(detail string) *problem {
+	return &problem{Status: http.StatusBadRequest, Title: "The request cannot be read", Detail: detail}
+}
+
+func fieldProblem(status int, field, message string) *problem {
+	return &problem{Status: status, Title: "A value is not right", Detail: message, Errors: []fieldError{{field, message}}}
+}
+
+// taken turns a duplicate name into a problem with that field.
+func taken(err error, field, message string) error {
+	if errors.Is(err, store.ErrTaken) {
+		return fieldProblem(http.StatusConflict, field, message)
+	}
+	return err
+}
+
+// fail answers with the problem that the error is, and ends the request.
+func (s *server) fail(g *gin.Context, err error) {
+	p := problemOf(err)
+	if p.Status >= 500 {
+		s.Log.Error("request failed", "route", g.FullPath(), "status", p.Status, "error", err)
+	}
+	if g.Writer.Written() {
+		g.Abort()
+		return
+	}
+	if p.retryAfter > 0 {
+		g.Header("Retry-After", strconv.Itoa(p.retryAfter))
+	}
+	g.Header("Content-Type", "application/problem+json")
+	g.AbortWithStatusJSON(p.Status, p)
+}
+
+func problemOf(err error) *problem {
+	var p *problem
+	var field *rules.FieldError
+	var failed *fetch.Error
+	var not *ical.NotCalendarError
+	var network net.Error
+	switch {
+	case errors.As(err, &p):
+		return p
+	case errors.As(err, &field):
+		return fieldProblem(http.StatusUnprocessableEntity, field.Field, field.Err.Error())
+	case errors.As(err, &failed):
+		return fieldProblem(http.StatusUnprocessableEntity, "url", failed.Message)
+	case errors.As(err, &not):
+		return fieldProblem(http.StatusUnprocessableEntity, "url", not.Error())
+	case errors.Is(err, store.ErrNotFound):
+		return &problem{Status: http.StatusNotFound, Title: "Not found", Detail: "there is nothing with this id: it may have been removed"}
+	case errors.Is(err, refresh.ErrBusy), errors.Is(err, store.ErrLost):
+		return &problem{Status: http.StatusConflict, Title: "Busy", Detail: refresh.ErrBusy.Error(), retryAfter: 30}
+	case errors.Is(err, account.ErrCredentials), errors.Is(err, account.ErrUnknown):
+		return &problem{Status: http.StatusUnauthorized, Title: "Not logged in", Detail: err.Error()}
+	case errors.Is(err, account.ErrDemo), errors.Is(err, account.ErrSetupCode):
+		return &problem{Status: http.StatusForbidden, Title: "Refused", Detail: err.Error()}
+	case errors.Is(err, account.ErrSetupDone):
+		return &problem{Status: http.StatusConflict, Title: "Already set up", Detail: err.Error()}
+	case errors.Is(err, driver.ErrBadConn), errors.As(err, &network), errors.Is(err, context.DeadlineExceeded):
+		return &problem{Status: http.StatusServiceUnavailable, Title: "Database away", Detail: "the database does not answer: try again in a moment", retryAfter: 10}
+	}
+	return &problem{Status: http.StatusInternalServerError, Title: "Internal error", Detail: "something went wrong in Wharf; the log says more"}
+}

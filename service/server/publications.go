@@ -1,0 +1,125 @@
+package server
+
+import (
+	"context"
+	"errors"
+	"net/http"
+	"strings"
+
+	gen "wharf/api/server"
+	"wharf/service/secret"
+	"wharf/service/store"
+)
+
+// secretPlace is the place for which publication secrets are sealed.
+const secretPlace = "publication-secret"
+
+func (s *server) ListPublications(ctx context.Context, _ gen.ListPublicationsRequestObject) (gen.ListPublicationsResponseObject, error) {
+	rows, err := s.Store.Publications(ctx)
+	if err != nil {
+		return nil, err
+	}
+	all, err := s.publicationsJSON(ctx, rows)
+	return gen.ListPublications200JSONResponse(all), err
+}
+
+func (s *server) GetPublication(ctx context.Context, r gen.GetPublicationRequestObject) (gen.GetPublicationResponseObject, error) {
+	one, err := s.publicationJSON(ctx, r.Id)
+	return gen.GetPublication200JSONResponse(one), err
+}
+
+func (s *server) CreatePublication(ctx context.Context, r gen.CreatePublicationRequestObject) (gen.CreatePublicationResponseObject, error) {
+	if _, err := s.Store.Calendar(ctx, r.Body.Calendar); err != nil {
+		if errors.Is(err, store.ErrNotFound) {
+			return nil, fieldProblem(http.StatusUnprocessableEntity, "calendar", "there is no calendar with this id")
+		}
+		return nil, err
+	}
+	link := secret.New()
+	row := store.Publication{CalendarID: r.Body.Calendar, Name: strings.TrimSpace(r.Body.Name), SecretHash: secret.Hash(link),
+		SecretCipher: s.Box.Seal(secretPlace, link), CreatedAt: s.Now()}
+	err := s.Store.Tx(ctx, func(tx *store.Tx) error {
+		row.ID = 0
+		platform, err := tx.PlatformNamed(strings.TrimSpace(r.Body.Platform))
+		if err != nil {
+			return err
+		}
+		row.PlatformID = platform.ID
+		if err := tx.CreatePublication(&row); err != nil {
+			return err
+		}
+		return tx.MarkDirty(row.CalendarID)
+	})
+	if err != nil {
+		return nil, s.takenBy(ctx, err, row)
+	}
+	if err := s.Combiner.Calendar(ctx, row.CalendarID); err != nil {
+		return nil, err
+	}
+	one, err := s.publicationJSON(ctx, row.ID)
+	return gen.CreatePublication201JSONResponse(one), err
+}
+
+// takenBy says which of the two things that must differ does not.
+func (s *server) takenBy(ctx context.Context, err error, row store.Publication) error {
+	if !errors.Is(err, store.ErrTaken) {
+		return err
+	}
+	all, failed := s.Store.Publications(ctx)
+	if failed != nil {
+		return failed
+	}
+	for _, p := range all {
+		if p.CalendarID == row.CalendarID && p.PlatformID == row.PlatformID {
+			return fieldProblem(http.StatusConflict, "platform", "this platform has a link for the calendar already: "+p.Name)
+		}
+	}
+	return fieldProblem(http.StatusConflict, "name", "another publication has this name: choose one that you will tell apart")
+}
+
+func (s *server) ListPickups(ctx context.Context, r gen.ListPickupsRequestObject) (gen.ListPickupsResponseObject, error) {
+	if _, err := s.Store.Publication(ctx, r.Id); err != nil {
+		return nil, err
+	}
+	rows, err := s.Store.Pickups(ctx, r.Id, 100)
+	all := make(gen.ListPickups200JSONResponse, len(rows))
+	for i, p := range rows {
+		all[i] = gen.Pickup{Version: p.Version, First: p.FirstAt, Last: p.LastAt, Times: p.Times, Agent: p.Agent}
+	}
+	return all, err
+}
+
+func (s *server) publicationJSON(ctx context.Context, id int64) (gen.Publication, error) {
+	row, err := s.Store.Publication(ctx, id)
+	if err != nil {
+		return gen.Publication{}, err
+	}
+	all, err := s.publicationsJSON(ctx, []store.Publication{row})
+	if err != nil {
+		return gen.Publication{}, err
+	}
+	return all[0], nil
+}
+
+func (s *server) publicationsJSON(ctx context.Context, rows []store.Publication) ([]gen.Publication, error) {
+	platforms, err := s.platforms(ctx)
+	if err != nil {
+		return nil, err
+	}
+	counts, err := s.Store.CountPublications(ctx)
+	if err != nil {
+		return nil, err
+	}
+	all := make([]gen.Publication, len(rows))
+	for i, p := range rows {
+		link, err := s.Box.Open(secretPlace, p.SecretCipher)
+		if err != nil {
+			return nil, err
+		}
+		n := counts[p.ID]
+		all[i] = gen.Publication{Id: p.ID, Name: p.Name, Calendar: p.CalendarID, Platform: platforms[p.PlatformID],
+			Url: s.PublicURL.JoinPath("p", link+".ics").String(), Version: p.Version, VersionAt: n.VersionAt, Items: n.Items,
+			Pickups: n.Pickups, LastPickup: n.LastPickup, LastPickupVersion: n.LastVersion}
+	}
+	return all, nil
+}

@@ -1,0 +1,211 @@
+// Package server is the service's HTTP side: the API, the published feeds and their
+// pickups, the console's files, health and metrics. It is the only room that knows Gin.
+//
+// A request passes, in this order: recovery, the log, the host allow-list, the security
+// headers, the check against cross-site use, and for the API the contract and the login.
+package server
+
+import (
+	"context"
+	"io/fs"
+	"log/slog"
+	"net"
+	"net/http"
+	"net/netip"
+	"net/url"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/gin-gonic/gin"
+	"github.com/prometheus/client_golang/prometheus"
+	"github.com/prometheus/client_golang/prometheus/promhttp"
+	"golang.org/x/time/rate"
+
+	"wharf/api"
+	gen "wharf/api/server"
+	"wharf/service/account"
+	"wharf/service/combine"
+	"wharf/service/refresh"
+	"wharf/service/secret"
+	"wharf/service/store"
+)
+
+// Config is what the server serves, and how.
+type Config struct {
+	Store     *store.Store
+	Accounts  *account.Accounts
+	Refresher *refresh.Refresher
+	Combiner  *combine.Combiner
+	Box       *secret.Box
+	Console   fs.FS
+	Log       *slog.Logger
+	Now       func() time.Time
+	Registry  *prometheus.Registry
+
+	PublicURL    *url.URL      // as recipients reach it; no path
+	AllowedHosts []string      // further names under which it may be asked for
+	DefaultEvery time.Duration // between readings of a feed that names no interval
+	LeastEvery   time.Duration // the shortest interval that may be chosen
+}
+
+// server implements the operations of the contract.
+type server struct {
+	Config
+	logins *rate.Limiter // password checks, from everybody together
+	served *prometheus.CounterVec
+}
+
+// New returns the handler of everything.
+func New(c Config) (http.Handler, error) {
+	s := &server{Config: c, logins: rate.NewLimiter(2, 10),
+		served: prometheus.NewCounterVec(prometheus.CounterOpts{Name: "wharf_publication_requests_total", Help: "Requests for publications by status."}, []string{"status"})}
+	c.Registry.MustRegister(s.served)
+	contract, err := newContract(api.Contract)
+	if err != nil {
+		return nil, err
+	}
+	gin.SetMode(gin.ReleaseMode)
+	r := gin.New()
+	r.ContextWithFallback = true
+	r.HandleMethodNotAllowed = true
+	if err := r.SetTrustedProxies(nil); err != nil {
+		return nil, err
+	}
+	r.Use(s.recover, s.log, s.checkHost, securityHeaders, s.checkOrigin)
+	r.GET("/healthz", func(g *gin.Context) { g.String(http.StatusOK, "ok\n") })
+	r.GET("/readyz", s.ready)
+	r.GET("/metrics", s.localOnly, gin.WrapH(promhttp.HandlerFor(c.Registry, promhttp.HandlerOpts{})))
+	r.GET("/p/:file", s.publication)
+	r.HEAD("/p/:file", s.publication)
+	r.GET("/api/v1/openapi.yaml", func(g *gin.Context) { g.Data(http.StatusOK, "application/yaml", api.Contract) })
+	routes := r.Group("/api/v1", contract.validate(s), s.authenticate)
+	handler := gen.NewStrictHandlerWithOptions(s, nil, gen.StrictGinServerOptions{
+		RequestErrorHandlerFunc:  func(g *gin.Context, err error) { s.fail(g, badRequest(err.Error())) },
+		HandlerErrorFunc:         s.fail,
+		ResponseErrorHandlerFunc: s.fail,
+	})
+	gen.RegisterHandlersWithOptions(routes, handler, gen.GinServerOptions{
+		ErrorHandler: func(g *gin.Context, err error, _ int) { s.fail(g, badRequest(err.Error())) },
+	})
+	r.NoRoute(s.console)
+	r.NoMethod(func(g *gin.Context) {
+		s.fail(g, &problem{Status: http.StatusMethodNotAllowed, Title: "Method not allowed", Detail: "use one of: " + g.Writer.Header().Get("Allow")})
+	})
+	return r, nil
+}
+
+func (s *server) recover(g *gin.Context) {
+	defer func() {
+		if v := recover(); v != nil {
+			if v == http.ErrAbortHandler {
+				panic(v)
+			}
+			s.Log.Error("a request panicked", "panic", v, "route", g.FullPath())
+			s.fail(g, &problem{Status: http.StatusInternalServerError, Title: "Internal error", Detail: "something went wrong in Wharf; the log says more"})
+		}
+	}()
+	g.Next()
+}
+
+// log writes a line for each request, with the route's pattern and never its path, which
+// may be a secret.
+func (s *server) log(g *gin.Context) {
+	began := time.Now()
+	g.Next()
+	route := g.FullPath()
+	if route == "" {
+		route = "(console)"
+	}
+	s.Log.Debug("request", "method", g.Request.Method, "route", route, "status", g.Writer.Status(), "took", time.Since(began))
+}
+
+// checkHost refuses requests for names that are not ours, so that no stranger's name can
+// be pointed at us (DNS rebinding).
+func (s *server) checkHost(g *gin.Context) {
+	host := g.Request.Host
+	if name, _, err := net.SplitHostPort(host); err == nil {
+		host = name
+	}
+	host = strings.ToLower(strings.Trim(host, "[]"))
+	if host != "localhost" && host != s.PublicURL.Hostname() && !slices.Contains(s.AllowedHosts, host) && !loopback(host) {
+		s.fail(g, &problem{Status: http.StatusMisdirectedRequest, Title: "Unknown host",
+			Detail: "this service is not known by that name: add it with --allowed-host, or use " + s.PublicURL.String()})
+	}
+}
+
+func loopback(host string) bool {
+	ip, err := netip.ParseAddr(host)
+	return err == nil && ip.IsLoopback()
+}
+
+func securityHeaders(g *gin.Context) {
+	h := g.Writer.Header()
+	h.Set("Content-Security-Policy", "default-src 'self'; img-src 'self' data:; style-src 'self' 'unsafe-inline'; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'")
+	h.Set("X-Content-Type-Options", "nosniff")
+	h.Set("Referrer-Policy", "no-referrer")
+	h.Set("X-Frame-Options", "DENY")
+	h.Set("Cross-Origin-Opener-Policy", "same-origin")
+}
+
+var crossOrigin = http.NewCrossOriginProtection()
+
+// checkOrigin refuses state-changing requests that another site made a browser send.
+func (s *server) checkOrigin(g *gin.Context) {
+	if err := crossOrigin.Check(g.Request); err != nil {
+		s.fail(g, &problem{Status: http.StatusForbidden, Title: "Request from another site", Detail: "open Wharf itself and do it there"})
+	}
+}
+
+func (s *server) localOnly(g *gin.Context) {
+	if !local(g) {
+		s.fail(g, &problem{Status: http.StatusForbidden, Title: "Only from this machine", Detail: "metrics are given to the machine that Wharf runs on"})
+	}
+}
+
+// local reports whether the request comes from this machine.
+func local(g *gin.Context) bool { return loopback(g.RemoteIP()) }
+
+func (s *server) ready(g *gin.Context) {
+	ctx, cancel := context.WithTimeout(g.Request.Context(), 2*time.Second)
+	defer cancel()
+	if err := s.Store.Ping(ctx); err != nil {
+		g.String(http.StatusServiceUnavailable, "the database does not answer\n")
+		return
+	}
+	g.String(http.StatusOK, "ready\n")
+}
+
+// console serves the console's files; what is no file of it is a page that its own
+// router knows.
+func (s *server) console(g *gin.Context) {
+	path := strings.TrimPrefix(g.Request.URL.Path, "/")
+	if strings.HasPrefix(path, "api/") || strings.HasPrefix(path, "p/") {
+		s.fail(g, &problem{Status: http.StatusNotFound, Title: "Not found", Detail: "there is nothing at this address"})
+		return
+	}
+	if g.Request.Method != http.MethodGet && g.Request.Method != http.MethodHead {
+		g.Header("Allow", "GET, HEAD")
+		s.fail(g, &problem{Status: http.StatusMethodNotAllowed, Title: "Method not allowed", Detail: "use GET"})
+		return
+	}
+	if info, err := fs.Stat(s.Console, path); path == "" || err != nil || info.IsDir() {
+		path = "index.html"
+		g.Header("Cache-Control", "no-cache")
+	} else if strings.HasPrefix(path, "assets/") {
+		g.Header("Cache-Control", "public, max-age=31536000, immutable")
+	}
+	if _, err := fs.Stat(s.Console, path); err != nil {
+		g.String(http.StatusNotFound, "The console is not built into this program: run `make build`.\n")
+		return
+	}
+	g.FileFromFS(withoutIndexRedirect(path), http.FS(s.Console))
+}
+
+// withoutIndexRedirect keeps net/http from redirecting …/index.html to …/.
+func withoutIndexRedirect(path string) string {
+	if path == "index.html" {
+		return "/"
+	}
+	return path
+}

@@ -1,0 +1,180 @@
+// Package service wires the application's rooms together and runs them.
+package service
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net"
+	"net/http"
+	"net/netip"
+	"net/url"
+	"strings"
+	"syscall"
+	"time"
+
+	"github.com/prometheus/client_golang/prometheus"
+	"github.com/prometheus/client_golang/prometheus/collectors"
+
+	"wharf/service/account"
+	"wharf/service/combine"
+	"wharf/service/fetch"
+	"wharf/service/refresh"
+	"wharf/service/secret"
+	"wharf/service/server"
+	"wharf/service/store"
+	"wharf/web"
+)
+
+// Config is every setting of the service; cmd/wharf documents them with their defaults.
+type Config struct {
+	Listen       string // host:port
+	PublicURL    string // as recipients reach it; default http:// and Listen
+	AllowedHosts []string
+	Database     string // user:password@tcp(host:port)/name
+	KeyFile      string
+	AllowPrivate []string // ranges and ports of the inner network that may be read
+	DefaultEvery time.Duration
+	LeastEvery   time.Duration
+	FetchTimeout time.Duration
+	MaxFeedBytes int64
+	Lease        time.Duration
+	Workers      int
+	StopTimeout  time.Duration
+
+	Now   func() time.Time
+	Log   *slog.Logger
+	Print func(line string) // for the one-time setup link
+}
+
+// Run serves until ctx ends, then finishes what is going on.
+func Run(ctx context.Context, c Config) error {
+	public, err := publicURL(c)
+	if err != nil {
+		return err
+	}
+	listener, err := net.Listen("tcp", c.Listen)
+	if err != nil {
+		if errors.Is(err, syscall.EADDRINUSE) {
+			return fmt.Errorf("the address %s is in use by another program: stop that, or choose another one with --listen", c.Listen)
+		}
+		return fmt.Errorf("the address %s cannot be listened on (%w): choose another one with --listen", c.Listen, err)
+	}
+	defer listener.Close()
+	s, err := store.Open(ctx, c.Database, c.Log)
+	if err != nil {
+		return err
+	}
+	defer s.Close()
+	box, err := secret.LoadBox(c.KeyFile)
+	if err != nil {
+		return err
+	}
+	if err := box.Check(ctx, s, store.SettingKeyCheck); err != nil {
+		return err
+	}
+	refresher, registry, err := refresherOf(c, s, box)
+	if err != nil {
+		return err
+	}
+	accounts := account.New(s, c.Now, isLoopback(listener.Addr()))
+	handler, err := server.New(server.Config{
+		Store: s, Accounts: accounts, Refresher: refresher, Combiner: refresher.Combiner, Box: box, Console: web.Files(),
+		Log: c.Log, Now: c.Now, Registry: registry, PublicURL: public, AllowedHosts: c.AllowedHosts,
+		DefaultEvery: c.DefaultEvery, LeastEvery: c.LeastEvery,
+	})
+	if err != nil {
+		return err
+	}
+	if err := printSetupLink(ctx, c, accounts, public); err != nil {
+		return err
+	}
+	return serve(ctx, c, listener, handler, refresher)
+}
+
+// refresherOf builds the readers of feeds, with their metrics.
+func refresherOf(c Config, s *store.Store, box *secret.Box) (*refresh.Refresher, *prometheus.Registry, error) {
+	var private []fetch.Private
+	for _, text := range c.AllowPrivate {
+		p, err := fetch.ParsePrivate(text)
+		if err != nil {
+			return nil, nil, fmt.Errorf("--allow-private: %w", err)
+		}
+		private = append(private, p)
+	}
+	readings := prometheus.NewHistogramVec(prometheus.HistogramOpts{Name: "wharf_readings_seconds", Help: "Readings of feeds by outcome."}, []string{"outcome"})
+	combined := prometheus.NewHistogram(prometheus.HistogramOpts{Name: "wharf_combine_seconds", Help: "Combinations of calendars."})
+	registry := prometheus.NewRegistry()
+	registry.MustRegister(readings, combined, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
+	fetcher := fetch.New(fetch.Settings{Timeout: c.FetchTimeout, MaxBytes: c.MaxFeedBytes, Allowed: private, Now: c.Now})
+	combiner := &combine.Combiner{Store: s, Now: c.Now, Log: c.Log, Done: func(_ int64, took time.Duration) { combined.Observe(took.Seconds()) }}
+	return &refresh.Refresher{Store: s, Box: box, Fetcher: fetcher, Combiner: combiner, MintKey: box.Derive("uid"), Now: c.Now, Log: c.Log,
+		Lease: c.Lease, Workers: c.Workers,
+		Done: func(outcome string, took time.Duration) { readings.WithLabelValues(outcome).Observe(took.Seconds()) },
+	}, registry, nil
+}
+
+// printSetupLink shows the way in while there is no account.
+func printSetupLink(ctx context.Context, c Config, accounts *account.Accounts, public *url.URL) error {
+	code, err := accounts.SetupCode(ctx)
+	if err != nil || code == "" {
+		return err
+	}
+	// After the #, so that no server, proxy or log ever sees it.
+	c.Print("Open this link once to make the first account: " + public.JoinPath("setup").String() + "#" + code)
+	return nil
+}
+
+// serve runs the HTTP server and the background work, and stops both gracefully.
+func serve(ctx context.Context, c Config, listener net.Listener, handler http.Handler, refresher *refresh.Refresher) error {
+	h := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, ReadTimeout: time.Minute, IdleTimeout: 2 * time.Minute,
+		ErrorLog: slog.NewLogLogger(c.Log.Handler(), slog.LevelWarn)}
+	work, stopWork := context.WithCancel(ctx)
+	worked := make(chan struct{})
+	go func() {
+		defer close(worked)
+		tick := time.NewTicker(time.Second)
+		defer tick.Stop()
+		refresher.Run(work, tick.C)
+	}()
+	failed := make(chan error, 1)
+	go func() { failed <- h.Serve(listener) }()
+	c.Log.Info("serving", "address", listener.Addr().String())
+	var err error
+	select {
+	case err = <-failed:
+	case <-ctx.Done():
+	}
+	stopWork()
+	grace, cancel := context.WithTimeout(context.WithoutCancel(ctx), c.StopTimeout)
+	defer cancel()
+	err = errors.Join(err, h.Shutdown(grace))
+	<-worked
+	if errors.Is(err, http.ErrServerClosed) {
+		err = nil
+	}
+	c.Log.Info("stopped")
+	return err
+}
+
+func publicURL(c Config) (*url.URL, error) {
+	text := c.PublicURL
+	if text == "" {
+		text = "http://" + c.Listen
+		if host, _, err := net.SplitHostPort(c.Listen); err == nil && (host == "" || host == "0.0.0.0" || host == "::") {
+			return nil, errors.New("--listen names no host, so links to this service cannot be made: say with --public-url how recipients reach it")
+		}
+	}
+	u, err := url.Parse(text)
+	if err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https" || strings.Trim(u.Path, "/") != "" {
+		return nil, fmt.Errorf("--public-url %q is not the address of a server: write it as https://wharf.example", text)
+	}
+	u.Path = ""
+	return u, nil
+}
+
+func isLoopback(a net.Addr) bool {
+	at, err := netip.ParseAddrPort(a.String())
+	return err == nil && at.Addr().IsLoopback()
+}

@@ -1,0 +1,247 @@
+package store
+
+import (
+	"context"
+	"time"
+
+	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
+
+	"wharf/core/span"
+)
+
+// CreateCalendar adds a calendar; ErrTaken when its name is in use.
+func (s *Store) CreateCalendar(ctx context.Context, c *Calendar) error {
+	return s.db.WithContext(ctx).Create(c).Error
+}
+
+// Calendars lists the calendars by name.
+func (s *Store) Calendars(ctx context.Context) ([]Calendar, error) {
+	return many[Calendar](s.db.WithContext(ctx).Order("name"))
+}
+
+// Calendar returns a calendar.
+func (s *Store) Calendar(ctx context.Context, id int64) (Calendar, error) {
+	return one[Calendar](s.db.WithContext(ctx).Where("id = ?", id))
+}
+
+// Calendar returns a calendar.
+func (tx *Tx) Calendar(id int64) (Calendar, error) {
+	return one[Calendar](tx.db.Where("id = ?", id))
+}
+
+// LockCalendar returns the calendar and holds it to the end of the transaction. It must
+// be the transaction's first statement, so that what is read after it is all that was
+// committed before.
+func (tx *Tx) LockCalendar(id int64) (Calendar, error) {
+	return one[Calendar](tx.db.Clauses(clause.Locking{Strength: "UPDATE"}).Where("id = ?", id))
+}
+
+// NextVersion raises the calendar's version by a compare-and-set; ErrLost when somebody
+// else has.
+func (tx *Tx) NextVersion(c Calendar) error {
+	r := tx.db.Model(&Calendar{}).Where("id = ? AND version = ?", c.ID, c.Version).Update("version", gorm.Expr("version + 1"))
+	if r.Error == nil && r.RowsAffected == 0 {
+		return ErrLost
+	}
+	return r.Error
+}
+
+// SetLaidOutOn notes the local day for which the calendar's window was laid out.
+func (tx *Tx) SetLaidOutOn(calendar int64, day string) error {
+	return tx.db.Model(&Calendar{}).Where("id = ?", calendar).Update("laid_out_on", day).Error
+}
+
+// SaveLink adds or changes a link.
+func (tx *Tx) SaveLink(l Link) error {
+	return tx.db.Clauses(clause.OnConflict{UpdateAll: true}).Create(&l).Error
+}
+
+// Links lists all links.
+func (s *Store) Links(ctx context.Context) ([]Link, error) {
+	return many[Link](s.db.WithContext(ctx).Order("calendar_id, feed_id"))
+}
+
+// LinksOfFeed lists the links of a feed.
+func (tx *Tx) LinksOfFeed(feed int64) ([]Link, error) {
+	return many[Link](tx.db.Where("feed_id = ?", feed).Order("calendar_id"))
+}
+
+// LinksOfCalendar lists the links of a calendar.
+func (tx *Tx) LinksOfCalendar(calendar int64) ([]Link, error) {
+	return many[Link](tx.db.Where("calendar_id = ?", calendar).Order("feed_id"))
+}
+
+// BookingsOf lists the bookings that a feed has, or had, on a calendar.
+func (tx *Tx) BookingsOf(calendar, feed int64) ([]Booking, error) {
+	return many[Booking](tx.db.Where("calendar_id = ? AND feed_id = ?", calendar, feed).Order("id"))
+}
+
+// CurrentBookings lists a calendar's bookings that were not removed.
+func (tx *Tx) CurrentBookings(calendar int64) ([]Booking, error) {
+	return many[Booking](tx.db.Where("calendar_id = ? AND removed_at IS NULL", calendar).Order("id"))
+}
+
+// SaveBookings adds and changes bookings.
+func (tx *Tx) SaveBookings(added []*Booking, changed []Booking) error {
+	for _, b := range changed {
+		if err := tx.db.Save(&b).Error; err != nil {
+			return err
+		}
+	}
+	if len(added) == 0 {
+		return nil
+	}
+	return tx.db.CreateInBatches(added, batch).Error
+}
+
+// SetVerdict writes what was found about a booking.
+func (tx *Tx) SetVerdict(id int64, verdict, evidence string, with int64) error {
+	return tx.db.Model(&Booking{}).Where("id = ?", id).Updates(map[string]any{"verdict": verdict, "evidence": evidence, "with_id": with}).Error
+}
+
+// BookingsWithin lists a calendar's current bookings that overlap the span, by start.
+func (s *Store) BookingsWithin(ctx context.Context, calendar int64, within span.Span) ([]Booking, error) {
+	return many[Booking](s.db.WithContext(ctx).
+		Where("calendar_id = ? AND removed_at IS NULL AND start_point < ? AND end_point > ?", calendar, within.End, within.Start).
+		Order("start_point, end_point, id"))
+}
+
+// MarkDirty says that a calendar must be combined again.
+func (tx *Tx) MarkDirty(calendar int64) error {
+	return tx.db.Create(&Dirty{CalendarID: calendar}).Error
+}
+
+// DirtyCalendars lists the calendars that must be combined.
+func (s *Store) DirtyCalendars(ctx context.Context) ([]int64, error) {
+	ids := []int64{}
+	err := s.db.WithContext(ctx).Model(&Dirty{}).Distinct().Order("calendar_id").Pluck("calendar_id", &ids).Error
+	return ids, err
+}
+
+// DirtyOf returns the marks on a calendar, to be cleared when it is combined.
+func (tx *Tx) DirtyOf(calendar int64) ([]int64, error) {
+	ids := []int64{}
+	err := tx.db.Model(&Dirty{}).Where("calendar_id = ?", calendar).Pluck("id", &ids).Error
+	return ids, err
+}
+
+// ClearDirty removes exactly these marks: others may have been set since.
+func (tx *Tx) ClearDirty(ids []int64) error {
+	return tx.db.Where("id IN ?", ids).Delete(&Dirty{}).Error
+}
+
+// ConflictWith is a conflict with the IDs of its bookings.
+type ConflictWith struct {
+	Conflict
+	BookingIDs []int64
+}
+
+// ConflictsOf lists every conflict that a calendar has or had.
+func (tx *Tx) ConflictsOf(calendar int64) ([]ConflictWith, error) {
+	return conflictsWith(tx.db, tx.db.Where("calendar_id = ?", calendar).Order("id"))
+}
+
+// Conflicts lists the conflicts in the given states, of one calendar or (0) of all, by
+// start.
+func (s *Store) Conflicts(ctx context.Context, calendar int64, states []string) ([]ConflictWith, error) {
+	db := s.db.WithContext(ctx)
+	query := db.Where("state IN ?", states).Order("calendar_id, start_point, id")
+	if calendar != 0 {
+		query = query.Where("calendar_id = ?", calendar)
+	}
+	return conflictsWith(db, query)
+}
+
+// Conflict returns a conflict.
+func (s *Store) Conflict(ctx context.Context, id int64) (ConflictWith, error) {
+	db := s.db.WithContext(ctx)
+	rows, err := conflictsWith(db, db.Where("id = ?", id))
+	if err != nil {
+		return ConflictWith{}, err
+	}
+	if len(rows) == 0 {
+		return ConflictWith{}, ErrNotFound
+	}
+	return rows[0], nil
+}
+
+func conflictsWith(db, query *gorm.DB) ([]ConflictWith, error) {
+	conflicts, err := many[Conflict](query)
+	if err != nil || len(conflicts) == 0 {
+		return nil, err
+	}
+	ids := make([]int64, len(conflicts))
+	for i, c := range conflicts {
+		ids[i] = c.ID
+	}
+	pairs, err := many[ConflictBooking](db.Where("conflict_id IN ?", ids).Order("conflict_id, booking_id"))
+	if err != nil {
+		return nil, err
+	}
+	among := map[int64][]int64{}
+	for _, p := range pairs {
+		among[p.ConflictID] = append(among[p.ConflictID], p.BookingID)
+	}
+	all := make([]ConflictWith, len(conflicts))
+	for i, c := range conflicts {
+		all[i] = ConflictWith{c, among[c.ID]}
+	}
+	return all, nil
+}
+
+// Bookings returns bookings by ID, removed ones too, by start.
+func (s *Store) Bookings(ctx context.Context, ids []int64) ([]Booking, error) {
+	return many[Booking](s.db.WithContext(ctx).Where("id IN ?", ids).Order("start_point, end_point, id"))
+}
+
+// SaveConflict adds or changes a conflict with its bookings.
+func (tx *Tx) SaveConflict(c *ConflictWith) error {
+	if err := tx.db.Save(&c.Conflict).Error; err != nil {
+		return err
+	}
+	if err := tx.db.Where("conflict_id = ?", c.ID).Delete(&ConflictBooking{}).Error; err != nil {
+		return err
+	}
+	pairs := make([]ConflictBooking, len(c.BookingIDs))
+	for i, id := range c.BookingIDs {
+		pairs[i] = ConflictBooking{c.ID, id}
+	}
+	if len(pairs) == 0 {
+		return nil
+	}
+	return tx.db.Create(&pairs).Error
+}
+
+// Acknowledge notes who deals with an open conflict; ErrNotFound unless it is open or
+// acknowledged.
+func (s *Store) Acknowledge(ctx context.Context, id int64, by, note string) error {
+	r := s.db.WithContext(ctx).Model(&Conflict{}).Where("id = ? AND state IN ?", id, []string{"open", "acknowledged"}).
+		Updates(map[string]any{"state": "acknowledged", "acknowledged_by": by, "note": note})
+	if r.Error == nil && r.RowsAffected == 0 {
+		return ErrNotFound
+	}
+	return r.Error
+}
+
+// StaleCalendars lists the calendars whose window was laid out for another day than
+// the one that today returns for their zone.
+func (s *Store) StaleCalendars(ctx context.Context, today func(zone string) string) ([]Calendar, error) {
+	all, err := s.Calendars(ctx)
+	stale := all[:0]
+	for _, c := range all {
+		if c.LaidOutOn != today(c.Zone) {
+			stale = append(stale, c)
+		}
+	}
+	return stale, err
+}
+
+// EndedConflicts lists calendars with open or acknowledged conflicts that end at or
+// before the given points of their grains.
+func (s *Store) EndedConflicts(ctx context.Context, now time.Time) ([]int64, error) {
+	ids := []int64{}
+	err := s.db.WithContext(ctx).Raw(`SELECT DISTINCT c.calendar_id FROM conflicts c JOIN calendars k ON k.id = c.calendar_id
+		WHERE k.grain = 'time' AND c.state IN ('open', 'acknowledged') AND c.end_point <= ?`, now.Unix()).Scan(&ids).Error
+	return ids, err
+}

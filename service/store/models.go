@@ -1,0 +1,257 @@
+package store
+
+import (
+	"time"
+
+	"wharf/core/span"
+)
+
+// Setting is a value of the installation, such as the check of its key.
+type Setting struct {
+	Name  string `gorm:"primaryKey"`
+	Value []byte
+}
+
+// Account is a person who can log in.
+type Account struct {
+	ID           int64
+	Name         string
+	PasswordHash string
+	CreatedAt    time.Time
+}
+
+// Kinds of sessions.
+const (
+	BrowserSession = "browser"
+	TokenSession   = "token"
+)
+
+// Session is a login, found by the hash of its secret.
+type Session struct {
+	Hash      []byte `gorm:"primaryKey"`
+	AccountID int64
+	Kind      string
+	Label     string
+	CreatedAt time.Time
+	ExpiresAt time.Time
+}
+
+// Platform is somebody's system on which things are sold or listed.
+type Platform struct {
+	ID   int64
+	Name string
+}
+
+// Feed is an iCalendar document published elsewhere that we read.
+type Feed struct {
+	ID            int64
+	PlatformID    int64
+	Name          string
+	Color         string
+	URLCipher     []byte
+	Address       string // the link without its secrets
+	EverySeconds  int
+	ETag          string `gorm:"column:e_tag"`
+	LastModified  string
+	CreatedAt     time.Time
+	DueAt         time.Time
+	LeaseUntil    *time.Time
+	Fence         int64
+	LastGoodStart *time.Time // request time of the last good reading
+	LastGoodEnd   *time.Time
+	FailingSince  *time.Time
+	FreshSince    *time.Time // first good reading after none or after failures
+	// The run of unchanged readings that is still going on is kept here, so that such a
+	// reading writes nothing but this row.
+	RunTimes      int
+	RunStart      *time.Time
+	RunEnd        *time.Time
+	RunStatus     int
+	LastReadingID *int64
+	Entries       int
+	Readings      int64
+}
+
+// Run is the record of the unchanged readings that are still going on, or nil.
+func (f Feed) Run() *Reading {
+	if f.RunTimes == 0 {
+		return nil
+	}
+	return &Reading{FeedID: f.ID, StartedAt: *f.RunStart, FinishedAt: *f.RunEnd, Outcome: OutcomeUnchanged,
+		Status: f.RunStatus, Entries: f.Entries, Times: f.RunTimes}
+}
+
+// Outcomes of a reading.
+const (
+	OutcomeChanged   = "changed"
+	OutcomeUnchanged = "unchanged"
+	OutcomeFailed    = "failed"
+)
+
+// Reading is one attempt at a feed, or a run of unchanged ones.
+type Reading struct {
+	ID         int64
+	FeedID     int64
+	StartedAt  time.Time
+	FinishedAt time.Time
+	Outcome    string
+	Message    string
+	Status     int
+	Bytes      int64
+	Entries    int
+	Added      int
+	Changed    int
+	Removed    int
+	Times      int
+}
+
+// Body is what the last good reading of a feed gave, compressed.
+type Body struct {
+	FeedID int64 `gorm:"primaryKey"`
+	Body   []byte
+}
+
+// Entry is an entry of a feed as last read.
+type Entry struct {
+	ID        int64
+	FeedID    int64
+	UID       string `gorm:"column:uid"`
+	Place     string
+	Digest    string
+	NotBefore *time.Time
+	SeenBy    time.Time
+}
+
+// Calendar is the combined availability of one bookable thing.
+type Calendar struct {
+	ID        int64
+	Name      string
+	Zone      string
+	Grain     string
+	Capacity  int
+	Version   int64
+	LaidOutOn string // the local day for which its window was last laid out
+	CreatedAt time.Time
+}
+
+// Link says that a feed counts on a calendar, and how.
+type Link struct {
+	CalendarID int64 `gorm:"primaryKey;autoIncrement:false"`
+	FeedID     int64 `gorm:"primaryKey;autoIncrement:false"`
+	Role       string
+	Tentative  string
+	Units      int
+	Label      string
+}
+
+// Booking is what an occurrence means on a calendar, with what was recorded and what
+// was found about it.
+type Booking struct {
+	ID         int64
+	CalendarID int64
+	FeedID     int64
+	EntryID    int64
+	Occurrence string
+	UID        string `gorm:"column:uid"`
+	Minted     string
+	StartPoint int64
+	EndPoint   int64
+	Tentative  bool
+	Blocks     bool
+	Units      int
+	Title      string
+	Notices    string // comma-separated
+	Sequence   int
+	Stamp      *time.Time
+	Created    *time.Time
+	NotBefore  *time.Time
+	SeenBy     time.Time
+	RemovedAt  *time.Time
+	Verdict    string
+	Evidence   string
+	WithID     int64
+}
+
+// Span is where the booking lies on its calendar's axis.
+func (b Booking) Span() span.Span { return span.Span{Start: b.StartPoint, End: b.EndPoint} }
+
+// Dirty says that a calendar must be combined again.
+type Dirty struct {
+	ID         int64
+	CalendarID int64
+}
+
+// TableName is dirty, not dirties.
+func (Dirty) TableName() string { return "dirty" }
+
+// Conflict is a conflict with its life.
+type Conflict struct {
+	ID             int64
+	CalendarID     int64
+	Kind           string
+	StartPoint     int64
+	EndPoint       int64
+	State          string
+	OpenedAt       time.Time
+	ClearedAt      *time.Time
+	AcknowledgedBy string
+	Note           string
+}
+
+// ConflictBooking says which bookings a conflict is among.
+type ConflictBooking struct {
+	ConflictID int64 `gorm:"primaryKey;autoIncrement:false"`
+	BookingID  int64 `gorm:"primaryKey;autoIncrement:false"`
+}
+
+// Publication is a feed that we publish for one recipient.
+type Publication struct {
+	ID           int64
+	CalendarID   int64
+	PlatformID   int64
+	Name         string
+	SecretHash   []byte
+	SecretCipher []byte
+	Version      int64
+	Body         []byte
+	CreatedAt    time.Time
+}
+
+// Version is one state of a publication.
+type Version struct {
+	PublicationID int64 `gorm:"primaryKey;autoIncrement:false"`
+	Version       int64 `gorm:"primaryKey;autoIncrement:false"`
+	At            time.Time
+	ETag          string `gorm:"column:e_tag"`
+	Bytes         int64
+}
+
+// Carried is an item that a publication carried over an unbroken run of versions.
+type Carried struct {
+	ID            int64
+	PublicationID int64
+	UID           string `gorm:"column:uid"`
+	StartPoint    int64
+	EndPoint      int64
+	Units         int
+	Tentative     bool
+	Sequence      int
+	Stamp         time.Time
+	FromVersion   int64
+	ToVersion     int64 // 0: still carried
+}
+
+// TableName is carried, not carrieds.
+func (Carried) TableName() string { return "carried" }
+
+// Pickup is the download of one version of a publication by one reader, with how often
+// it came for it.
+type Pickup struct {
+	ID            int64
+	PublicationID int64
+	Version       int64
+	Agent         string
+	FirstAt       time.Time
+	LastAt        time.Time
+	Times         int64
+}

@@ -1,0 +1,131 @@
+package store
+
+import (
+	"context"
+	"time"
+
+	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
+
+	"wharf/core/carried"
+	"wharf/core/span"
+)
+
+// CreatePublication adds a publication; ErrTaken when its name is in use or its
+// recipient has one for the calendar.
+func (tx *Tx) CreatePublication(p *Publication) error {
+	p.Body = []byte{}
+	return tx.db.Create(p).Error
+}
+
+// summaryColumns is everything but the body.
+var summaryColumns = []string{"id", "calendar_id", "platform_id", "name", "secret_hash", "secret_cipher", "version", "created_at"}
+
+// Publications lists the publications by name, without their bodies.
+func (s *Store) Publications(ctx context.Context) ([]Publication, error) {
+	return many[Publication](s.db.WithContext(ctx).Select(summaryColumns).Order("name"))
+}
+
+// Publication returns a publication without its body.
+func (s *Store) Publication(ctx context.Context, id int64) (Publication, error) {
+	return one[Publication](s.db.WithContext(ctx).Select(summaryColumns).Where("id = ?", id))
+}
+
+// PublicationsOf lists a calendar's publications without their bodies.
+func (tx *Tx) PublicationsOf(calendar int64) ([]Publication, error) {
+	return many[Publication](tx.db.Select(summaryColumns).Where("calendar_id = ?", calendar).Order("id"))
+}
+
+// Served is a publication as a recipient gets it.
+type Served struct {
+	PublicationID int64
+	Version       int64
+	At            time.Time
+	ETag          string `gorm:"column:e_tag"`
+	Body          []byte
+}
+
+// PublicationServed finds what is published under the hash of a secret. It is
+// ErrNotFound also while nothing was rendered yet.
+func (s *Store) PublicationServed(ctx context.Context, secretHash []byte) (Served, error) {
+	return one[Served](s.db.WithContext(ctx).Table("publications p").
+		Joins("JOIN versions v ON v.publication_id = p.id AND v.version = p.version").
+		Where("p.secret_hash = ?", secretHash).
+		Select("p.id AS publication_id, v.version, v.at, v.e_tag, p.body"))
+}
+
+// CarriedBy returns every row that a publication carries or carried.
+func (tx *Tx) CarriedBy(publication int64) ([]carried.Row, error) {
+	rows, err := many[Carried](tx.db.Where("publication_id = ?", publication).Order("id"))
+	history := make([]carried.Row, len(rows))
+	for i, r := range rows {
+		history[i] = carried.Row{ID: r.ID, Sequence: r.Sequence, Stamp: r.Stamp, From: r.FromVersion, To: r.ToVersion,
+			Item: carried.Item{UID: r.UID, Span: span.Span{Start: r.StartPoint, End: r.EndPoint}, Units: r.Units, Tentative: r.Tentative}}
+	}
+	return history, err
+}
+
+// SaveVersion writes the next version of a publication and what it carries.
+func (tx *Tx) SaveVersion(v Version, body []byte, change carried.Change) error {
+	if len(change.Close) > 0 {
+		if err := tx.db.Model(&Carried{}).Where("id IN ?", change.Close).Update("to_version", v.Version-1).Error; err != nil {
+			return err
+		}
+	}
+	rows := make([]Carried, len(change.Open))
+	for i, r := range change.Open {
+		rows[i] = Carried{PublicationID: v.PublicationID, UID: r.UID, StartPoint: r.Span.Start, EndPoint: r.Span.End, Units: r.Units,
+			Tentative: r.Tentative, Sequence: r.Sequence, Stamp: r.Stamp, FromVersion: r.From, ToVersion: r.To}
+	}
+	if len(rows) > 0 {
+		if err := tx.db.CreateInBatches(&rows, batch).Error; err != nil {
+			return err
+		}
+	}
+	if err := tx.db.Create(&v).Error; err != nil {
+		return err
+	}
+	return tx.db.Model(&Publication{}).Where("id = ?", v.PublicationID).Updates(map[string]any{"version": v.Version, "body": body}).Error
+}
+
+// RecordPickup notes that a reader has a version: it downloaded it, or was told that the
+// one it has is still the newest.
+func (s *Store) RecordPickup(ctx context.Context, publication, version int64, agent string, at time.Time) error {
+	row := Pickup{PublicationID: publication, Version: version, Agent: agent, FirstAt: at, LastAt: at, Times: 1}
+	return s.Tx(ctx, func(tx *Tx) error {
+		return tx.db.Clauses(clause.OnConflict{DoUpdates: clause.Assignments(map[string]any{
+			"last_at": gorm.Expr("GREATEST(last_at, VALUES(last_at))"), "times": gorm.Expr("times + 1"),
+		})}).Create(&row).Error
+	})
+}
+
+// Pickups lists the newest n pickups of a publication, newest first.
+func (s *Store) Pickups(ctx context.Context, publication int64, n int) ([]Pickup, error) {
+	return many[Pickup](s.db.WithContext(ctx).Where("publication_id = ?", publication).Order("first_at DESC, id DESC").Limit(n))
+}
+
+// PublicationCounts is what a list of publications shows beside each.
+type PublicationCounts struct {
+	PublicationID int64
+	Items         int
+	VersionAt     *time.Time
+	Pickups       int64
+	LastPickup    *time.Time
+	LastVersion   *int64
+}
+
+// CountPublications returns the counts of every publication, by its ID.
+func (s *Store) CountPublications(ctx context.Context) (map[int64]PublicationCounts, error) {
+	var rows []PublicationCounts
+	err := s.db.WithContext(ctx).Raw(`SELECT p.id AS publication_id, v.at AS version_at,
+		(SELECT COUNT(*) FROM carried c WHERE c.publication_id = p.id AND c.to_version = 0) AS items,
+		COALESCE((SELECT SUM(times) FROM pickups k WHERE k.publication_id = p.id), 0) AS pickups,
+		(SELECT MAX(last_at) FROM pickups k WHERE k.publication_id = p.id) AS last_pickup,
+		(SELECT version FROM pickups k WHERE k.publication_id = p.id ORDER BY last_at DESC, version DESC LIMIT 1) AS last_version
+		FROM publications p LEFT JOIN versions v ON v.publication_id = p.id AND v.version = p.version`).Scan(&rows).Error
+	counts := make(map[int64]PublicationCounts, len(rows))
+	for _, r := range rows {
+		counts[r.PublicationID] = r
+	}
+	return counts, err
+}

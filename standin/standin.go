@@ -1,0 +1,307 @@
+// Package standin is pretend platforms over HTTP: each sells one thing by the day,
+// publishes a feed of it at a secret link, and can import a feed of ours, whose events it
+// then shows as blocks in its own feed under the UIDs they came with.
+//
+// A platform keeps what it knows in a file, so that it finds it again after a restart.
+package standin
+
+import (
+	"bytes"
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"io/fs"
+	"net/http"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"sync"
+	"time"
+
+	"wharf/core/ical"
+	"wharf/core/span"
+)
+
+// Style is how a platform writes its feed.
+type Style struct {
+	Timed bool   // sales have times (09:00 to 18:00 in Zone) instead of dates
+	Zone  string // IANA name for Timed
+	Sale  string // title of a sale; %s is the guest
+	Block string // title of an imported block
+}
+
+// Booking is a sale made on the platform.
+type Booking struct {
+	ID    string    `json:"id"`
+	Guest string    `json:"guest"`
+	From  string    `json:"first"`
+	Until string    `json:"last"`
+	Made  time.Time `json:"made"`
+}
+
+// Block is a stretch that the platform imported.
+type Block struct {
+	UID   string `json:"uid"`
+	From  string `json:"first"`
+	Until string `json:"last"`
+}
+
+// state is what a platform keeps.
+type state struct {
+	Bookings []Booking `json:"bookings"`
+	Import   string    `json:"import"`
+	ETag     string    `json:"etag"`
+	Blocks   []Block   `json:"blocks"`
+	Serial   int       `json:"serial"`
+}
+
+// Platform is one pretend platform. Its methods may be called at once from anywhere.
+type Platform struct {
+	Name   string
+	Secret string // of its feed's link
+	Style  Style
+	File   string // where it keeps its state
+	Now    func() time.Time
+	Client *http.Client // for imports
+
+	mu    sync.Mutex
+	state state
+	seen  time.Time // of the last import that worked
+}
+
+// Load reads the platform's state, if there is any.
+func (p *Platform) Load() error {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	text, err := os.ReadFile(p.File)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	return json.Unmarshal(text, &p.state)
+}
+
+// save writes the state whole or not at all.
+func (p *Platform) save() error {
+	text, err := json.MarshalIndent(p.state, "", "  ")
+	if err != nil {
+		return err
+	}
+	if err := os.MkdirAll(filepath.Dir(p.File), 0o700); err != nil {
+		return err
+	}
+	part := p.File + ".part"
+	if err := os.WriteFile(part, text, 0o600); err != nil {
+		return err
+	}
+	return os.Rename(part, p.File)
+}
+
+// Book sells the days from first up to, not including, last.
+func (p *Platform) Book(guest, first, last string) (Booking, error) {
+	from, err := span.ParseDate(first)
+	if err != nil {
+		return Booking{}, err
+	}
+	until, err := span.ParseDate(last)
+	if err != nil {
+		return Booking{}, err
+	}
+	if until <= from || strings.TrimSpace(guest) == "" {
+		return Booking{}, errors.New("a booking needs a guest, and a last day after its first")
+	}
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	p.state.Serial++
+	sum := sha256.Sum256([]byte(p.Name + guest + first + fmt.Sprint(p.state.Serial)))
+	b := Booking{ID: hex.EncodeToString(sum[:6]), Guest: guest, From: first, Until: last, Made: p.Now().UTC()}
+	p.state.Bookings = append(p.state.Bookings, b)
+	return b, p.save()
+}
+
+// Cancel takes a booking back: it vanishes from the feed.
+func (p *Platform) Cancel(id string) (bool, error) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	before := len(p.state.Bookings)
+	p.state.Bookings = slices.DeleteFunc(p.state.Bookings, func(b Booking) bool { return b.ID == id })
+	if len(p.state.Bookings) == before {
+		return false, nil
+	}
+	return true, p.save()
+}
+
+// Bookings lists the sales.
+func (p *Platform) Bookings() []Booking {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	return slices.Clone(p.state.Bookings)
+}
+
+// Blocks lists what was imported.
+func (p *Platform) Blocks() []Block {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	return slices.Clone(p.state.Blocks)
+}
+
+// SetImport says which feed the platform is to import.
+func (p *Platform) SetImport(link string) error {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if p.state.Import == link {
+		return nil
+	}
+	p.state.Import, p.state.ETag = link, ""
+	return p.save()
+}
+
+// maxImport is the most bytes of an import.
+const maxImport = 4 << 20
+
+// ImportNow reads the feed that is to be imported, if any, and replaces the blocks by its
+// events.
+func (p *Platform) ImportNow(ctx context.Context) error {
+	p.mu.Lock()
+	link, etag := p.state.Import, p.state.ETag
+	p.mu.Unlock()
+	if link == "" {
+		return nil
+	}
+	req, err := http.NewRequestWithContext(ctx, http.MethodGet, link, nil)
+	if err != nil {
+		return err
+	}
+	req.Header.Set("User-Agent", p.Name+" importer")
+	if etag != "" {
+		req.Header.Set("If-None-Match", etag)
+	}
+	resp, err := p.Client.Do(req)
+	if err != nil {
+		return err
+	}
+	defer resp.Body.Close()
+	if resp.StatusCode == http.StatusNotModified {
+		p.mu.Lock()
+		p.seen = p.Now()
+		p.mu.Unlock()
+		return nil
+	}
+	if resp.StatusCode != http.StatusOK {
+		return fmt.Errorf("the import answered %s", resp.Status)
+	}
+	cal, err := ical.NewReader(io.LimitReader(resp.Body, maxImport)).ReadAll()
+	if err != nil {
+		return err
+	}
+	blocks, err := blocksOf(cal)
+	if err != nil {
+		return err
+	}
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	p.state.Blocks, p.state.ETag, p.seen = blocks, resp.Header.Get("ETag"), p.Now()
+	return p.save()
+}
+
+func blocksOf(cal *ical.Component) ([]Block, error) {
+	var blocks []Block
+	for _, e := range cal.Children("VEVENT") {
+		start, _ := e.Get("DTSTART")
+		end, _ := e.Get("DTEND")
+		from, err := start.Moment()
+		if err != nil {
+			return nil, err
+		}
+		until, err := end.Moment()
+		if err != nil {
+			return nil, err
+		}
+		blocks = append(blocks, Block{e.Text("UID"), span.DateOf(from.Wall).String(), span.DateOf(until.Wall).String()})
+	}
+	return blocks, nil
+}
+
+// FeedPath is where the platform's feed is found.
+func (p *Platform) FeedPath() string { return "/ical/" + p.Secret + "/ketch.ics" }
+
+// Feed writes the platform's feed: its sales, and what it imported as blocks.
+func (p *Platform) Feed() []byte {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	cal := &ical.Component{Name: "VCALENDAR"}
+	cal.Add("VERSION", "2.0")
+	cal.Add("PRODID", "-//"+p.Name+"//Bookings//EN")
+	cal.AddText("X-WR-CALNAME", p.Name)
+	stamp := p.Now().UTC().Format("20060102T150405Z") // as at many platforms: the time of the download
+	for _, b := range p.state.Bookings {
+		e := &ical.Component{Name: "VEVENT"}
+		e.Add("UID", b.ID+"@"+slug(p.Name)+".example")
+		e.Add("DTSTAMP", stamp)
+		e.Add("CREATED", b.Made.Format("20060102T150405Z"))
+		p.addTimes(e, b.From, b.Until)
+		e.AddText("SUMMARY", strings.ReplaceAll(p.Style.Sale, "%s", b.Guest))
+		cal.Components = append(cal.Components, e)
+	}
+	for _, b := range p.state.Blocks {
+		e := &ical.Component{Name: "VEVENT"}
+		e.Add("UID", b.UID)
+		e.Add("DTSTAMP", stamp)
+		addDates(e, b.From, b.Until)
+		e.AddText("SUMMARY", p.Style.Block)
+		cal.Components = append(cal.Components, e)
+	}
+	return []byte(cal.String())
+}
+
+func (p *Platform) addTimes(e *ical.Component, first, last string) {
+	if !p.Style.Timed {
+		addDates(e, first, last)
+		return
+	}
+	final, _ := span.ParseDate(last) // Book has checked it
+	zone := ical.Param{Name: "TZID", Values: []string{p.Style.Zone}}
+	e.Add("DTSTART", compact(first)+"T090000", zone)
+	e.Add("DTEND", compact((final-1).String())+"T180000", zone)
+}
+
+func addDates(e *ical.Component, first, last string) {
+	date := ical.Param{Name: "VALUE", Values: []string{"DATE"}}
+	e.Add("DTSTART", compact(first), date)
+	e.Add("DTEND", compact(last), date)
+}
+
+func compact(date string) string { return strings.ReplaceAll(date, "-", "") }
+
+func slug(name string) string {
+	return strings.Map(func(r rune) rune {
+		if r >= 'a' && r <= 'z' {
+			return r
+		}
+		return -1
+	}, strings.ToLower(name))
+}
+
+// Run imports at every tick until ctx ends. An import that fails is left for the next.
+func (p *Platform) Run(ctx context.Context, tick <-chan time.Time) {
+	for {
+		_ = p.ImportNow(ctx) // as at real platforms, nobody is told
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick:
+		}
+	}
+}
+
+func (p *Platform) serveFeed(w http.ResponseWriter, r *http.Request) {
+	w.Header().Set("Content-Type", "text/calendar; charset=utf-8")
+	http.ServeContent(w, r, "ketch.ics", time.Time{}, bytes.NewReader(p.Feed()))
+}
