@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"strings"
 	"time"
@@ -12,6 +13,7 @@ import (
 
 	"wharf/api/client"
 	"wharf/core/span"
+	"wharf/core/zone"
 )
 
 func (env *Env) calendarCommand() *cli.Command {
@@ -153,10 +155,12 @@ func (env *Env) calendarShow(ctx context.Context, c *cli.Command) error {
 	}
 	rows := make([]table.Row, len(kept))
 	for i, b := range kept {
-		rows[i] = table.Row{b.Start, b.End, length(b.Start, b.End, k.Grain), clean(b.Title), clean(b.Label), statusOf(b)}
+		first, last := ends(b.Start, b.End, k)
+		rows[i] = table.Row{first, last, length(b.Start, b.End, k.Grain), clean(b.Title), clean(b.Label), statusOf(b)}
 	}
-	fmt.Fprintf(env.Out, "%s, by %s, %s to %s\n\n", clean(k.Name), k.Grain, from.Format(time.DateOnly), to.Format(time.DateOnly))
-	printTable(env.Out, table.Row{"From", "Until", "", "Title", "Feed", "Status"}, rows)
+	fmt.Fprintf(env.Out, "%s, by %s, %s to %s\n\n", clean(k.Name), k.Grain, from.Format(time.DateOnly), to.AddDate(0, 0, -1).Format(time.DateOnly))
+	first, last := endWords(k.Grain)
+	printTable(env.Out, table.Row{first, last, "", "Title", "Feed", "Status"}, rows)
 	if echoes > 0 && !c.Bool("echoes") {
 		fmt.Fprintf(env.Out, "%s of what we published set aside (--echoes lists them).\n", count(echoes, "echo", "echoes"))
 	}
@@ -174,12 +178,42 @@ func (env *Env) sayConflicts(ctx context.Context, api *client.Client, k client.C
 		fmt.Fprintln(env.Out, "No conflicts.")
 		return nil
 	}
-	env.printConflictTable(conflicts)
+	env.printConflictTable(conflicts, []client.Calendar{k})
 	return nil
 }
 
+// ends writes the two ends of a span for people: the first and the last day, or the days
+// of arriving and leaving, or the times in the calendar's zone.
+func ends(start, end string, k client.Calendar) (string, string) {
+	switch k.Grain {
+	case client.Day:
+		if last, err := span.ParseDate(end); err == nil {
+			return start, (last - 1).String()
+		}
+	case client.Time:
+		loc, err := zone.Load(k.Zone)
+		a, errA := time.Parse(time.RFC3339, start)
+		b, errB := time.Parse(time.RFC3339, end)
+		if errors.Join(err, errA, errB) == nil {
+			return a.In(loc).Format("2006-01-02 15:04"), b.In(loc).Format("2006-01-02 15:04")
+		}
+	}
+	return start, end
+}
+
+// endWords are the headings over ends.
+func endWords(grain client.Grain) (string, string) {
+	switch grain {
+	case client.Day:
+		return "First day", "Last day"
+	case client.Night:
+		return "Arrives", "Leaves"
+	}
+	return "From", "Until"
+}
+
 func (env *Env) daysOf(c *cli.Command, k client.Calendar) (from, to openapi_types.Date, err error) {
-	loc, err := zoneOf(k)
+	loc, err := zone.Load(k.Zone)
 	if err != nil {
 		return from, to, err
 	}

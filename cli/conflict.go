@@ -4,13 +4,11 @@ import (
 	"context"
 	"fmt"
 	"strconv"
-	"time"
 
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/urfave/cli/v3"
 
 	"wharf/api/client"
-	"wharf/core/zone"
 )
 
 func (env *Env) conflictCommand() *cli.Command {
@@ -69,23 +67,39 @@ func (env *Env) conflictList(ctx context.Context, c *cli.Command) error {
 		fmt.Fprintln(env.Out, "No conflicts.")
 		return nil
 	}
-	env.printConflictTable(all)
+	calendars, err := client.Decode[[]client.Calendar](api.ListCalendars(ctx))
+	if err != nil {
+		return err
+	}
+	env.printConflictTable(all, calendars)
 	return nil
 }
 
 // printConflictTable lists conflicts with their bookings below each other.
-func (env *Env) printConflictTable(all []client.Conflict) {
+func (env *Env) printConflictTable(all []client.Conflict, calendars []client.Calendar) {
 	var rows []table.Row
 	for _, k := range all {
+		calendar := calendarOf(k, calendars)
 		for i, b := range k.Bookings {
-			row := table.Row{"", "", "", "", clean(b.Title), clean(b.Label), b.Start, b.End}
+			from, until := ends(b.Start, b.End, calendar)
+			row := table.Row{"", "", "", "", clean(b.Title), clean(b.Label), from, until}
 			if i == 0 {
-				row[0], row[1], row[2], row[3] = k.Id, kindWords(string(k.Kind))+", "+string(k.State), k.Start, k.End
+				row[0], row[1] = k.Id, kindWords(string(k.Kind))+", "+string(k.State)
+				row[2], row[3] = ends(k.Start, k.End, calendar)
 			}
 			rows = append(rows, row)
 		}
 	}
-	printTable(env.Out, table.Row{"Id", "Conflict", "From", "Until", "Among", "Feed", "Booked from", "Booked until"}, rows)
+	printTable(env.Out, table.Row{"Id", "Conflict", "From", "To", "Among", "Feed", "Booked from", "To"}, rows)
+}
+
+func calendarOf(k client.Conflict, calendars []client.Calendar) client.Calendar {
+	for _, c := range calendars {
+		if c.Id == k.Calendar {
+			return c
+		}
+	}
+	return client.Calendar{}
 }
 
 func conflictID(c *cli.Command) (int64, error) {
@@ -116,7 +130,12 @@ func (env *Env) conflictShow(ctx context.Context, c *cli.Command) error {
 	if c.Bool("json") {
 		return printJSON(env.Out, []client.Conflict{k})
 	}
-	fmt.Fprintf(env.Out, "%s on %s, %s to %s: %s since %s.\n", kindWords(string(k.Kind)), clean(k.CalendarName), k.Start, k.End, k.State, env.when(&k.Opened))
+	calendar, err := client.Decode[client.Calendar](api.GetCalendar(ctx, k.Calendar))
+	if err != nil {
+		return err
+	}
+	from, until := ends(k.Start, k.End, calendar)
+	fmt.Fprintf(env.Out, "%s on %s, %s to %s: %s since %s.\n", kindWords(string(k.Kind)), clean(k.CalendarName), from, until, k.State, env.when(&k.Opened))
 	if k.AcknowledgedBy != nil {
 		note := ""
 		if k.Note != nil {
@@ -127,9 +146,11 @@ func (env *Env) conflictShow(ctx context.Context, c *cli.Command) error {
 	fmt.Fprintln(env.Out)
 	rows := make([]table.Row, len(k.Bookings))
 	for i, b := range k.Bookings {
-		rows[i] = table.Row{b.Start, b.End, clean(b.Title), clean(b.Label), statusOf(b), env.when(b.Created), env.when(b.NotBefore), env.when(&b.SeenBy)}
+		from, until := ends(b.Start, b.End, calendar)
+		rows[i] = table.Row{from, until, clean(b.Title), clean(b.Label), statusOf(b), env.when(b.Created), env.when(b.NotBefore), env.when(&b.SeenBy)}
 	}
-	printTable(env.Out, table.Row{"From", "Until", "Title", "Feed", "Status", "Made (it says)", "Not yet there", "First seen"}, rows)
+	first, last := endWords(calendar.Grain)
+	printTable(env.Out, table.Row{first, last, "Title", "Feed", "Status", "Made (it says)", "Not yet there", "First seen"}, rows)
 	return nil
 }
 
@@ -150,5 +171,3 @@ func (env *Env) conflictAcknowledge(ctx context.Context, c *cli.Command) error {
 	fmt.Fprintf(env.Out, "Conflict %d is acknowledged by %s. It stays until the feeds no longer show it.\n", k.Id, clean(*k.AcknowledgedBy))
 	return nil
 }
-
-func zoneOf(k client.Calendar) (*time.Location, error) { return zone.Load(k.Zone) }

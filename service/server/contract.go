@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"net/http"
+	"regexp"
 	"strings"
 
 	"github.com/getkin/kin-openapi/openapi3"
@@ -80,6 +81,9 @@ func contractProblem(err error) *problem {
 	return p
 }
 
+// unknownField is how the validator says that a field is not in the contract.
+var unknownField = regexp.MustCompile(`^property "(.*)" is unsupported$`)
+
 func collect(err error, p *problem) {
 	var several openapi3.MultiError
 	var request *openapi3filter.RequestError
@@ -101,7 +105,12 @@ func collect(err error, p *problem) {
 			collect(one, p)
 		}
 	case errors.As(err, &schema):
-		p.Errors = append(p.Errors, fieldError{strings.Join(schema.JSONPointer(), "."), schema.Reason})
+		field := strings.Join(schema.JSONPointer(), ".")
+		if parts := unknownField.FindStringSubmatch(schema.Reason); parts != nil {
+			p.Errors = append(p.Errors, fieldError{strings.TrimPrefix(field+"."+parts[1], "."), "there is no such field"})
+			return
+		}
+		p.Errors = append(p.Errors, fieldError{field, schema.Reason})
 	}
 }
 

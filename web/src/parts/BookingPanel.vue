@@ -1,0 +1,89 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import type { Booking, Calendar } from '@/data/api'
+import { lengthWords, spanWords } from '@/logic/layout'
+import FeedTag from './FeedTag.vue'
+import TimeAgo from './TimeAgo.vue'
+
+const props = defineProps<{ booking: Booking | null; calendar: Calendar }>()
+const emit = defineEmits<{ close: [] }>()
+const open = computed({ get: () => props.booking !== null, set: () => emit('close') })
+
+const notices: Record<string, string> = {
+  'blocks-no-night': 'It has times on one day and so blocks no night. If it should, enter it with whole days.',
+  'lasts-nothing': 'It has neither an end nor a duration.',
+  'looks-like-dates': 'Its times look like dates (midnight to midnight, UTC).',
+}
+</script>
+
+<template>
+  <el-drawer v-model="open" size="min(26rem, 100%)" :with-header="true" :title="booking?.title || 'Untitled'">
+    <div v-if="booking" class="panel">
+      <p class="span">
+        {{ spanWords(booking.start, booking.end, calendar) }}
+        <span class="soft">{{ lengthWords(booking.start, booking.end, calendar) }}</span>
+      </p>
+      <p>
+        <FeedTag :color="booking.color" :label="booking.label" /> <span class="soft">({{ booking.platform }})</span>
+      </p>
+      <p v-if="booking.verdict === 'echo'" class="note">
+        <strong>An echo: it counts for nothing.</strong> {{ booking.evidence }}
+      </p>
+      <p v-else-if="booking.verdict === 'one_with'" class="note">{{ booking.evidence }}</p>
+      <p v-else>
+        {{ booking.tentative ? 'Tentative' : 'Firm' }}, {{ booking.blocks ? 'blocks' : 'shown only' }}.
+        {{ booking.evidence }}
+      </p>
+      <p v-for="n in booking.notices ?? []" :key="n" class="note">{{ notices[n] ?? n }}</p>
+      <dl>
+        <dt>Made, says the platform</dt>
+        <dd><TimeAgo v-if="booking.created" :at="booking.created" /><span v-else>it does not say</span></dd>
+        <dt>Last reading without it</dt>
+        <dd>
+          <TimeAgo v-if="booking.notBefore" :at="booking.notBefore" /><span v-else
+            >none: it was there from the first</span
+          >
+        </dd>
+        <dt>First seen</dt>
+        <dd><TimeAgo :at="booking.seenBy" /></dd>
+        <dt>UID</dt>
+        <dd class="uid small">{{ booking.uid || 'none' }}</dd>
+      </dl>
+    </div>
+  </el-drawer>
+</template>
+
+<style scoped>
+.panel {
+  display: grid;
+  gap: 0.9rem;
+}
+.span {
+  font-size: var(--size-title);
+  font-weight: 620;
+}
+.span .soft {
+  font-size: var(--size-lead);
+  font-weight: 400;
+}
+.note {
+  background: var(--caution-soft);
+  border-left: 3px solid var(--caution);
+  padding: 0.5rem 0.7rem;
+}
+dl {
+  display: grid;
+  grid-template-columns: auto 1fr;
+  gap: 0.35rem 1rem;
+  margin: 0;
+}
+dt {
+  color: var(--ink-soft);
+}
+dd {
+  margin: 0;
+}
+.uid {
+  overflow-wrap: anywhere;
+}
+</style>

@@ -1,0 +1,239 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import type { Booking, Calendar, Conflict } from '@/data/api'
+import { addDays, shortDay } from '@/logic/dates'
+import { layWeek, lengthWords, spanWords, type Bar } from '@/logic/layout'
+
+const props = defineProps<{
+  calendar: Calendar
+  month: string // the month that is shown, or '' for the weeks from now on
+  from: string
+  to: string
+  today: string
+  bookings: Booking[]
+  conflicts: Conflict[]
+}>()
+const emit = defineEmits<{ choose: [booking: Booking]; conflict: [conflict: Conflict] }>()
+
+const names = ['Mon', 'Tue', 'Wed', 'Thu', 'Fri', 'Sat', 'Sun']
+const weeks = computed(() => {
+  const all = []
+  for (let week = props.from; week < props.to; week = addDays(week, 7)) {
+    all.push(layWeek(week, props.bookings, props.conflicts, props.calendar))
+  }
+  return all
+})
+
+const percent = (days: number) => `${(days / 7) * 100}%`
+const rowHeight = 1.65 // rem
+const headHeight = 1.6
+
+function describe(b: Booking): string {
+  const kind = b.verdict === 'echo' ? 'echo' : b.tentative ? 'tentative' : b.blocks ? '' : 'shown only'
+  const span = `${spanWords(b.start, b.end, props.calendar)} (${lengthWords(b.start, b.end, props.calendar)})`
+  return [b.title || 'Untitled', b.label, span, kind].filter(Boolean).join(', ')
+}
+
+const classes = (bar: Bar) => ({
+  echo: bar.booking.verdict !== 'booking',
+  tentative: bar.booking.tentative,
+  shown: !bar.booking.blocks,
+  begins: bar.begins,
+  ends: bar.ends,
+})
+</script>
+
+<template>
+  <div class="month" role="table" :aria-label="calendar.name">
+    <div class="names" role="row">
+      <span v-for="name in names" :key="name" role="columnheader">{{ name }}</span>
+    </div>
+    <div
+      v-for="week in weeks"
+      :key="week.days[0]"
+      class="week"
+      role="row"
+      :style="{ minHeight: `${headHeight + Math.max(2, week.lanes) * rowHeight + 0.5}rem` }"
+    >
+      <div
+        v-for="(day, i) in week.days"
+        :key="day"
+        role="cell"
+        class="day"
+        :class="{ weekend: i > 4, today: day === today, other: month && day.slice(0, 7) !== month.slice(0, 7) }"
+      >
+        <span class="number">{{ day.endsWith('-01') ? shortDay(day) : Number(day.slice(8)) }}</span>
+        <span v-if="day === today" class="word">today</span>
+      </div>
+      <button
+        v-for="bar in week.bars"
+        :key="bar.booking.id"
+        type="button"
+        class="booking"
+        :class="classes(bar)"
+        :title="describe(bar.booking)"
+        :aria-label="describe(bar.booking)"
+        :style="{
+          left: percent(bar.left),
+          width: percent(bar.width),
+          top: `${headHeight + bar.lane * rowHeight}rem`,
+          '--feed': `var(--feed-${bar.booking.color})`,
+        }"
+        @click="emit('choose', bar.booking)"
+      >
+        <span class="text"
+          ><template v-if="bar.clock">{{ bar.clock }} </template>{{ bar.booking.title || 'Untitled'
+          }}<span class="label"> · {{ bar.booking.label }}</span></span
+        >
+      </button>
+      <button
+        v-for="clash in week.clashes"
+        :key="'clash' + clash.conflict.id"
+        type="button"
+        class="clash"
+        :class="clash.conflict.kind"
+        :aria-label="`${clash.conflict.kind.replace('_', ' ')}, ${spanWords(clash.conflict.start, clash.conflict.end, calendar)}`"
+        :style="{
+          left: percent(clash.left),
+          width: percent(clash.width),
+          top: `${headHeight + clash.firstLane * rowHeight - 0.12}rem`,
+          height: `${clash.lanes * rowHeight + 0.1}rem`,
+        }"
+        @click="emit('conflict', clash.conflict)"
+      >
+        <span>{{ clash.conflict.kind.replace('_', ' ') }}</span>
+      </button>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.month {
+  border: 1px solid var(--line);
+  background: var(--paper-raised);
+}
+.names {
+  display: grid;
+  grid-template-columns: repeat(7, 1fr);
+  font-size: var(--size-small);
+  color: var(--ink-soft);
+}
+.names span {
+  padding: 0.2rem 0.5rem;
+}
+.week {
+  position: relative;
+  display: grid;
+  grid-template-columns: repeat(7, 1fr);
+  border-top: 1px solid var(--line);
+}
+.day {
+  border-left: 1px solid var(--line);
+  padding: 0.15rem 0.5rem;
+  font-size: var(--size-small);
+}
+.day:first-child {
+  border-left: 0;
+}
+.weekend {
+  background: color-mix(in oklab, var(--paper-sunk) 55%, transparent);
+}
+.other .number {
+  color: color-mix(in oklab, var(--ink-soft) 75%, var(--paper-raised));
+}
+.today {
+  box-shadow: inset 3px 0 0 var(--water);
+}
+.today .number {
+  font-weight: 700;
+}
+.word {
+  margin-left: 0.35rem;
+  color: var(--water);
+}
+.booking {
+  position: absolute;
+  height: 1.4rem;
+  padding: 0 0.45rem;
+  border: 1px solid var(--feed);
+  border-left-width: 0;
+  border-right-width: 0;
+  background: var(--feed);
+  color: var(--bar-ink);
+  font: inherit;
+  font-size: var(--size-small);
+  text-align: left;
+  cursor: pointer;
+  overflow: hidden;
+}
+.booking.begins {
+  border-top-left-radius: 4px;
+  border-bottom-left-radius: 4px;
+  border-left-width: 1px;
+  margin-left: 2px;
+}
+.booking.ends {
+  border-top-right-radius: 4px;
+  border-bottom-right-radius: 4px;
+  border-right-width: 1px;
+}
+.booking.begins.ends {
+  max-width: calc(100% - 2px);
+}
+.text {
+  display: block;
+  white-space: nowrap;
+  overflow: hidden;
+  text-overflow: ellipsis;
+}
+.label {
+  opacity: 0.85;
+}
+.booking.echo,
+.booking.shown {
+  background: transparent;
+  color: var(--ink-soft);
+  border-style: dashed;
+}
+.booking.shown {
+  border-style: dotted;
+}
+.booking.tentative:not(.echo) {
+  color: var(--ink);
+  background: repeating-linear-gradient(
+    -45deg,
+    color-mix(in oklab, var(--feed) 38%, var(--paper-raised)) 0 6px,
+    color-mix(in oklab, var(--feed) 18%, var(--paper-raised)) 6px 12px
+  );
+}
+.clash {
+  position: absolute;
+  border: 2px solid var(--alarm);
+  border-radius: 3px;
+  background: repeating-linear-gradient(
+    45deg,
+    color-mix(in oklab, var(--alarm) 40%, transparent) 0 2px,
+    transparent 2px 12px
+  );
+  cursor: pointer;
+  padding: 0;
+}
+.clash span {
+  position: absolute;
+  right: -2px;
+  bottom: 100%;
+  background: var(--alarm);
+  color: var(--bar-ink);
+  font-size: 0.75rem;
+  font-weight: 600;
+  line-height: 1.3;
+  padding: 0 0.35rem;
+  white-space: nowrap;
+}
+.clash.tentative_clash {
+  border-color: var(--caution);
+}
+.clash.tentative_clash span {
+  background: var(--caution);
+}
+</style>

@@ -1,0 +1,188 @@
+<script setup lang="ts">
+import { useMediaQuery, useStorage } from '@vueuse/core'
+import { computed, ref, watchEffect } from 'vue'
+import type { Booking } from '@/data/api'
+import { useBookings, useCalendars, useConflicts, useFeeds } from '@/data/queries'
+import { addDays, addMonths, count, firstOfMonth, monday, monthName, shortDay, todayIn } from '@/logic/dates'
+import { useClock } from '@/logic/now'
+import AddCalendar from '@/parts/AddCalendar.vue'
+import BookingPanel from '@/parts/BookingPanel.vue'
+import ConflictNote from '@/parts/ConflictNote.vue'
+import DayAgenda from '@/parts/DayAgenda.vue'
+import FeedTag from '@/parts/FeedTag.vue'
+import MonthGrid from '@/parts/MonthGrid.vue'
+
+const now = useClock()
+const narrow = useMediaQuery('(max-width: 640px)')
+const calendars = useCalendars()
+const feeds = useFeeds()
+const conflicts = useConflicts()
+
+const chosen = ref<number>()
+const calendar = computed(() => calendars.data.value?.find((c) => c.id === chosen.value))
+watchEffect(() => {
+  if (chosen.value === undefined) chosen.value = calendars.data.value?.[0]?.id
+})
+
+const today = computed(() => todayIn(calendar.value?.zone ?? 'UTC', now.value))
+const shown = ref('')
+const month = computed(() => firstOfMonth(shown.value || today.value))
+/** Without a month chosen: the six weeks that begin with this one, since the past needs nobody. */
+const from = computed(() => monday(shown.value ? month.value : today.value))
+const to = computed(() =>
+  shown.value ? addDays(monday(addDays(addMonths(month.value, 1), -1)), 7) : addDays(from.value, 42),
+)
+const heading = computed(() =>
+  shown.value ? monthName(month.value) : `${shortDay(from.value)} – ${shortDay(addDays(to.value, -1))}`,
+)
+const id = computed(() => calendar.value?.id)
+const bookings = useBookings(id, from, to)
+
+const hidden = useStorage<number[]>('wharf-hidden-feeds', [])
+const echoes = useStorage('wharf-echoes', false)
+const visible = computed(() =>
+  (bookings.data.value ?? []).filter(
+    (b) => !hidden.value.includes(b.feed) && (echoes.value || b.verdict === 'booking'),
+  ),
+)
+const own = computed(() => (conflicts.data.value ?? []).filter((c) => c.calendar === id.value))
+const drawn = computed(() => own.value.filter((c) => c.bookings.some((b) => !hidden.value.includes(b.feed))))
+const unwell = computed(() =>
+  (feeds.data.value ?? []).filter((f) => f.state !== 'fresh' && f.calendars.includes(id.value ?? -1)),
+)
+const panel = ref<Booking | null>(null)
+
+function toggle(feed: number) {
+  hidden.value = hidden.value.includes(feed) ? hidden.value.filter((f) => f !== feed) : [...hidden.value, feed]
+}
+</script>
+
+<template>
+  <div v-if="calendars.data.value?.length === 0">
+    <AddCalendar />
+  </div>
+  <div v-else-if="calendar" class="page">
+    <div class="head">
+      <h1 v-if="calendars.data.value?.length === 1">{{ calendar.name }}</h1>
+      <h1 v-else>
+        <el-select v-model="chosen" aria-label="Calendar" class="choose">
+          <el-option v-for="c in calendars.data.value" :key="c.id" :value="c.id" :label="c.name" />
+        </el-select>
+      </h1>
+      <p class="soft">
+        let by the {{ calendar.grain === 'time' ? 'hour' : calendar.grain }},
+        {{ count(calendar.capacity, 'unit', 'units') }}, {{ calendar.zone }} time
+      </p>
+    </div>
+
+    <ConflictNote v-for="c in own" :key="c.id" :conflict="c" :calendar="calendar" @show="shown = $event" />
+    <p v-if="conflicts.data.value && own.length === 0" class="calm">Nothing is double booked.</p>
+    <p v-for="f in unwell" :key="f.id" class="caution">
+      <router-link to="/feeds">{{ f.name }}</router-link> is {{ f.state }}: what is shown of it may be out of date.
+    </p>
+    <p v-if="calendar.links.length === 0" class="caution">
+      No feed counts on this calendar yet: <router-link to="/feeds">subscribe to one</router-link>.
+    </p>
+
+    <div class="controls">
+      <div class="months">
+        <el-button size="small" aria-label="Month before" @click="shown = shown ? addMonths(month, -1) : month"
+          >←</el-button
+        >
+        <el-button size="small" @click="shown = ''">Now</el-button>
+        <el-button size="small" aria-label="Month after" @click="shown = addMonths(month, 1)">→</el-button>
+        <h2 aria-live="polite">{{ heading }}</h2>
+      </div>
+      <div class="feeds">
+        <button
+          v-for="link in calendar.links"
+          :key="link.feed"
+          type="button"
+          class="feed"
+          :aria-pressed="!hidden.includes(link.feed)"
+          :title="hidden.includes(link.feed) ? 'Show this feed' : 'Hide this feed'"
+          @click="toggle(link.feed)"
+        >
+          <FeedTag :color="link.color" :label="link.label" />
+        </button>
+        <el-switch v-model="echoes" active-text="echoes" aria-label="Show echoes" />
+      </div>
+    </div>
+
+    <component
+      :is="narrow ? DayAgenda : MonthGrid"
+      :calendar="calendar"
+      :month="shown ? month : ''"
+      :from="from"
+      :to="to"
+      :today="today"
+      :bookings="visible"
+      :conflicts="drawn"
+      @choose="panel = $event"
+      @conflict="panel = $event.bookings[0] ?? null"
+    />
+    <BookingPanel :booking="panel" :calendar="calendar" @close="panel = null" />
+  </div>
+  <p v-else-if="calendars.error.value" role="alert">{{ calendars.error.value.message }}</p>
+</template>
+
+<style scoped>
+.page {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr);
+  gap: 0.8rem;
+}
+.head {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: baseline;
+  gap: 0.2rem 1rem;
+}
+.choose {
+  width: 16rem;
+}
+.calm {
+  color: var(--calm);
+}
+.caution {
+  border-left: 4px solid var(--caution);
+  background: var(--caution-soft);
+  padding: 0.4rem 0.9rem;
+}
+.controls {
+  display: flex;
+  flex-wrap: wrap;
+  justify-content: space-between;
+  gap: 0.5rem 2rem;
+}
+.months,
+.feeds {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 0.3rem 0.9rem;
+}
+.months .el-button + .el-button {
+  margin-left: 0;
+}
+.months {
+  gap: 0.3rem;
+}
+.months h2 {
+  margin-left: 0.6rem;
+}
+.feed {
+  font: inherit;
+  font-size: var(--size-small);
+  color: var(--ink);
+  background: none;
+  border: 0;
+  padding: 0.2rem 0;
+  cursor: pointer;
+}
+.feed[aria-pressed='false'] {
+  color: var(--ink-soft);
+  text-decoration: line-through;
+  opacity: 0.7;
+}
+</style>

@@ -1,0 +1,157 @@
+<script setup lang="ts">
+import { ref } from 'vue'
+import type { Feed, Reading } from '@/data/api'
+import { useFeeds, useReadFeed } from '@/data/queries'
+import { count } from '@/logic/dates'
+import AddFeed from '@/parts/AddFeed.vue'
+import FeedReadings from '@/parts/FeedReadings.vue'
+import FeedTag from '@/parts/FeedTag.vue'
+import StateWord from '@/parts/StateWord.vue'
+import TimeAgo from '@/parts/TimeAgo.vue'
+
+const feeds = useFeeds()
+const read = useReadFeed()
+const adding = ref(false)
+const reading = ref(new Set<number>())
+const open = ref<number>()
+const message = ref('')
+
+const interval = (s: number) => (s % 3600 === 0 ? `${s / 3600} h` : s % 60 === 0 ? `${s / 60} min` : `${s} s`)
+
+function words(r: Reading): string {
+  if (r.outcome === 'failed') return r.message ?? 'failed'
+  if (r.outcome === 'unchanged') return r.times > 1 ? `unchanged, ${r.times} times` : 'unchanged'
+  return `${r.added} added, ${r.changed} changed, ${r.removed} removed`
+}
+
+async function refresh(some: Feed[]) {
+  message.value = ''
+  const results = await Promise.all(
+    some.map(async (f) => {
+      reading.value.add(f.id)
+      try {
+        return `${f.name}: ${words(await read.mutateAsync(f.id))}.`
+      } catch (e) {
+        return `${f.name}: ${e instanceof Error ? e.message : String(e)}`
+      } finally {
+        reading.value.delete(f.id)
+      }
+    }),
+  )
+  message.value = results.join(' ')
+}
+</script>
+
+<template>
+  <div class="head">
+    <h1>Feeds</h1>
+    <div class="act">
+      <el-button v-if="feeds.data.value?.length" @click="refresh(feeds.data.value ?? [])">Read all now</el-button>
+      <el-button type="primary" @click="adding = true">Subscribe to a feed</el-button>
+    </div>
+  </div>
+  <p class="message" role="status">{{ message }}</p>
+  <p v-if="feeds.data.value?.length === 0">
+    No feeds yet. In each platform, copy the link of its calendar feed; then press “Subscribe to a feed” and paste it.
+  </p>
+  <p v-if="feeds.error.value" role="alert">{{ feeds.error.value.message }}</p>
+  <ul class="feeds">
+    <li v-for="f in feeds.data.value ?? []" :key="f.id" class="feed">
+      <div class="name">
+        <h2><FeedTag :color="f.color" :label="f.name" /></h2>
+        <p class="soft small">{{ f.platform.name }} · {{ f.address }}</p>
+      </div>
+      <p class="standing">
+        <StateWord :state="f.state" /> <span class="soft small">since <TimeAgo :at="f.since" /></span>
+      </p>
+      <dl>
+        <div>
+          <dt>Last good</dt>
+          <dd><TimeAgo :at="f.lastGood" /></dd>
+        </div>
+        <div>
+          <dt>Next</dt>
+          <dd><TimeAgo :at="f.nextDue" /></dd>
+        </div>
+        <div>
+          <dt>Every</dt>
+          <dd>{{ interval(f.every) }}</dd>
+        </div>
+        <div>
+          <dt>Holds</dt>
+          <dd>{{ count(f.entries, 'entry', 'entries') }}</dd>
+        </div>
+      </dl>
+      <p v-if="f.lastReading" class="last" :class="f.lastReading.outcome">{{ words(f.lastReading) }}</p>
+      <div class="act">
+        <el-button size="small" :loading="reading.has(f.id)" @click="refresh([f])">Read now</el-button>
+        <el-button size="small" text :aria-expanded="open === f.id" @click="open = open === f.id ? undefined : f.id">{{
+          open === f.id ? 'Hide readings' : 'Readings'
+        }}</el-button>
+      </div>
+      <FeedReadings v-if="open === f.id" :feed="f.id" class="readings" />
+    </li>
+  </ul>
+  <AddFeed v-model="adding" @added="message = $event" />
+</template>
+
+<style scoped>
+.head {
+  display: flex;
+  flex-wrap: wrap;
+  justify-content: space-between;
+  gap: 0.5rem 1rem;
+}
+.message {
+  min-height: 1.4rem;
+  color: var(--ink-soft);
+}
+.feeds {
+  list-style: none;
+  margin: 0;
+  padding: 0;
+  border-bottom: 1px solid var(--line);
+}
+.feed {
+  display: grid;
+  grid-template-columns: minmax(14rem, 1.3fr) 8.5rem minmax(20rem, 1fr) minmax(10rem, 0.8fr) auto;
+  gap: 0.3rem 1.5rem;
+  align-items: start;
+  padding: 0.7rem 0;
+  border-top: 1px solid var(--line);
+}
+h2 {
+  font-size: var(--size-body);
+}
+dl {
+  display: grid;
+  grid-template-columns: repeat(4, 1fr);
+  gap: 0.5rem;
+  margin: 0;
+}
+dt {
+  font-size: var(--size-small);
+  color: var(--ink-soft);
+}
+dd {
+  margin: 0;
+}
+.standing {
+  display: grid;
+  justify-items: start;
+}
+.last.failed {
+  color: var(--alarm);
+}
+.last.unchanged {
+  color: var(--ink-soft);
+}
+.readings {
+  grid-column: 1 / -1;
+}
+@media (max-width: 1000px) {
+  .feed {
+    grid-template-columns: minmax(0, 1fr);
+  }
+}
+</style>

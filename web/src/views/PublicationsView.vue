@@ -1,0 +1,112 @@
+<script setup lang="ts">
+import { useClipboard } from '@vueuse/core'
+import { computed, ref } from 'vue'
+import type { Publication } from '@/data/api'
+import { useAddPublication, useCalendars, useFeeds, usePublications } from '@/data/queries'
+import { count } from '@/logic/dates'
+import { useProblems } from '@/logic/form'
+import TimeAgo from '@/parts/TimeAgo.vue'
+
+const publications = usePublications()
+const calendars = useCalendars()
+const feeds = useFeeds()
+const add = useAddPublication()
+const problems = useProblems()
+const { copy } = useClipboard({ legacy: true })
+const copied = ref<number>()
+
+const name = (calendar: number) => calendars.data.value?.find((c) => c.id === calendar)?.name ?? ''
+
+/** Platforms that we read for a calendar but that get nothing back. */
+const missing = computed(() =>
+  (calendars.data.value ?? []).flatMap((c) => {
+    const platforms = (feeds.data.value ?? []).filter((f) => f.calendars.includes(c.id)).map((f) => f.platform.name)
+    return [...new Set(platforms)]
+      .filter((p) => !(publications.data.value ?? []).some((q) => q.calendar === c.id && q.platform.name === p))
+      .map((platform) => ({ calendar: c, platform }))
+  }),
+)
+
+const publish = (calendar: number, platform: string) =>
+  problems.attempt(() => add.mutateAsync({ calendar, platform, name: `${name(calendar)}, for ${platform}` }))
+
+async function copyLink(p: Publication) {
+  await copy(p.url)
+  copied.value = p.id
+}
+</script>
+
+<template>
+  <h1>Give back</h1>
+  <p class="soft lead">
+    Each platform gets a link of its own. Have the platform import it: it then blocks what the others have sold, and
+    never its own bookings.
+  </p>
+  <p v-for="m in missing" :key="m.calendar.id + m.platform" class="caution">
+    {{ m.platform }} does not get {{ m.calendar.name }} back, so it can sell what is taken elsewhere.
+    <el-button size="small" type="primary" @click="publish(m.calendar.id, m.platform)">Make its link</el-button>
+  </p>
+  <p v-if="problems.rest.value" role="alert">{{ problems.rest.value }}</p>
+  <p v-if="publications.data.value?.length === 0 && missing.length === 0">
+    Nothing to give back yet: <router-link to="/feeds">subscribe to a feed</router-link> first.
+  </p>
+  <ul class="list">
+    <li v-for="p in publications.data.value ?? []" :key="p.id">
+      <div>
+        <h2>{{ p.platform.name }}</h2>
+        <p class="soft small">{{ p.name }} · {{ name(p.calendar) }}, times only</p>
+      </div>
+      <p>
+        {{ count(p.items, 'booking', 'bookings') }}, version {{ p.version }}
+        <span class="soft small">since <TimeAgo :at="p.versionAt" /></span>
+      </p>
+      <p v-if="p.lastPickup" :class="{ behind: p.lastPickupVersion !== p.version }">
+        Picked up <TimeAgo :at="p.lastPickup" /><template v-if="p.lastPickupVersion !== p.version"
+          >, but version {{ p.lastPickupVersion }}</template
+        >
+        {{ ' ' }}<span class="soft small">{{ count(p.pickups, 'time', 'times') }}</span>
+      </p>
+      <p v-else class="behind">Never picked up: paste the link into {{ p.platform.name }}.</p>
+      <el-button size="small" @click="copyLink(p)">{{ copied === p.id ? 'Copied' : 'Copy link' }}</el-button>
+    </li>
+  </ul>
+</template>
+
+<style scoped>
+.lead {
+  max-width: 46rem;
+  margin: 0.3rem 0 1rem;
+}
+.caution {
+  border-left: 4px solid var(--caution);
+  background: var(--caution-soft);
+  padding: 0.5rem 0.9rem;
+  margin-bottom: 0.6rem;
+}
+.list {
+  list-style: none;
+  margin: 0;
+  padding: 0;
+  border-bottom: 1px solid var(--line);
+}
+li {
+  display: grid;
+  grid-template-columns: 1.4fr 1fr 1.2fr auto;
+  gap: 0.3rem 1.5rem;
+  align-items: center;
+  padding: 0.7rem 0;
+  border-top: 1px solid var(--line);
+}
+h2 {
+  font-size: var(--size-body);
+}
+.behind {
+  color: var(--caution);
+}
+@media (max-width: 800px) {
+  li {
+    grid-template-columns: minmax(0, 1fr);
+    justify-items: start;
+  }
+}
+</style>
