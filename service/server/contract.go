@@ -145,13 +145,13 @@ func (s *server) who(g *gin.Context) (store.Account, error) {
 		if !ok {
 			return store.Account{}, account.ErrUnknown
 		}
-		return s.Accounts.Who(g, strings.TrimSpace(token), store.TokenSession)
+		return s.Accounts.Who(g.Request.Context(), strings.TrimSpace(token), store.TokenSession)
 	}
 	cookie, err := g.Cookie(sessionCookie)
 	if err != nil {
 		return store.Account{}, account.ErrUnknown
 	}
-	return s.Accounts.Who(g, cookie, store.BrowserSession)
+	return s.Accounts.Who(g.Request.Context(), cookie, store.BrowserSession)
 }
 
 // accountOf is the account that authenticate found.

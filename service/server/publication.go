@@ -23,7 +23,7 @@ func (s *server) publication(g *gin.Context) {
 
 func (s *server) servePublication(g *gin.Context) int {
 	name, isFeed := strings.CutSuffix(g.Param("file"), ".ics")
-	served, err := s.Store.PublicationServed(g, secret.Hash(name))
+	served, err := s.Store.PublicationServed(g.Request.Context(), secret.Hash(name))
 	switch {
 	case !isFeed || errors.Is(err, store.ErrNotFound):
 		g.String(http.StatusNotFound, "There is no calendar at this link. Copy it again from Wharf.\n")
@@ -74,7 +74,7 @@ func (s *server) pickedUp(g *gin.Context, served store.Served) {
 	if r := []rune(agent); len(r) > 200 {
 		agent = string(r[:200])
 	}
-	if err := s.Store.RecordPickup(g, served.PublicationID, served.Version, agent, s.Now()); err != nil {
+	if err := s.Store.RecordPickup(g.Request.Context(), served.PublicationID, served.Version, agent, s.Now()); err != nil {
 		s.Log.Error("pickup cannot be recorded", "publication", served.PublicationID, "error", err)
 	}
 }

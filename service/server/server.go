@@ -80,7 +80,7 @@ func New(c Config) (http.Handler, error) {
 	r.HEAD("/p/:file", s.publication)
 	r.GET("/api/v1/openapi.yaml", func(g *gin.Context) { g.Data(http.StatusOK, "application/yaml", api.Contract) })
 	routes := r.Group("/api/v1", contract.validate(s), s.authenticate)
-	handler := gen.NewStrictHandlerWithOptions(s, nil, gen.StrictGinServerOptions{
+	handler := gen.NewStrictHandlerWithOptions(s, []gen.StrictMiddlewareFunc{detach}, gen.StrictGinServerOptions{
 		RequestErrorHandlerFunc:  func(g *gin.Context, err error) { s.fail(g, badRequest(err.Error())) },
 		HandlerErrorFunc:         s.fail,
 		ResponseErrorHandlerFunc: s.fail,
@@ -93,6 +93,12 @@ func New(c Config) (http.Handler, error) {
 		s.fail(g, &problem{Status: http.StatusMethodNotAllowed, Title: "Method not allowed", Detail: "use one of: " + g.Writer.Header().Get("Allow")})
 	})
 	return r, nil
+}
+
+// detach gives the operations a context of their own: Gin uses its contexts again for
+// other requests, while the database driver may still look at this one.
+func detach(f gen.StrictHandlerFunc, _ string) gen.StrictHandlerFunc {
+	return func(g *gin.Context, request any) (any, error) { return f(g.Copy(), request) }
 }
 
 func (s *server) recover(g *gin.Context) {

@@ -23,9 +23,13 @@ var own struct {
 	dir    string
 }
 
-// Main runs a package's tests and then stops the server that they started, if any.
-func Main(m *testing.M) {
+// Main runs a package's tests, then stops the server that they started, if any, and does
+// what else is to be done at the end.
+func Main(m *testing.M, atEnd ...func()) {
 	code := m.Run()
+	for _, f := range atEnd {
+		f()
+	}
 	if own.server != nil {
 		_ = own.server.Stop() // the run is over
 		_ = os.RemoveAll(own.dir)

@@ -1,0 +1,287 @@
+// Package e2e tests Wharf through its real interfaces: the binary, the network, the
+// client and Chromium, with MariaDB and the pretend platforms.
+package e2e
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"net"
+	"net/http"
+	"net/http/httptest"
+	"net/url"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"syscall"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"wharf/api/client"
+	"wharf/core/span"
+	"wharf/internal/localdb/dbtest"
+	"wharf/standin"
+)
+
+var binary string // built once, with the race detector and the crash points
+
+func TestMain(m *testing.M) {
+	dir, err := os.MkdirTemp("", "wharf-e2e-")
+	if err != nil {
+		panic(err)
+	}
+	binary = filepath.Join(dir, "wharf")
+	build := exec.Command("go", "build", "-race", "-tags", "crashpoints", "-o", binary, "wharf/cmd/wharf")
+	if out, err := build.CombinedOutput(); err != nil {
+		fmt.Fprintf(os.Stderr, "the binary cannot be built: %v\n%s", err, out)
+		os.Exit(1)
+	}
+	dbtest.Main(m, func() { _ = os.RemoveAll(dir) })
+}
+
+const (
+	accountName = "harbour"
+	password    = "a long enough password"
+	zoneName    = "America/Halifax"
+)
+
+// patience bounds every wait for something that happens by itself.
+const patience = 40 * time.Second
+
+// world is one Wharf with its platforms.
+type world struct {
+	t         *testing.T
+	dir       string
+	dsn       string
+	address   string
+	env       []string // further settings
+	process   *exec.Cmd
+	exited    chan error
+	setup     chan string
+	log       *bytes.Buffer
+	api       *client.Client
+	platforms []*standin.Platform
+	servers   []*httptest.Server
+}
+
+// newWorld starts the platforms and a service with an account, to which the client is
+// logged in.
+func newWorld(t *testing.T, names []string, env ...string) *world {
+	t.Helper()
+	w := &world{t: t, dir: t.TempDir(), dsn: dbtest.New(t), address: freeAddress(t), env: env}
+	for i, name := range names {
+		p := &standin.Platform{Name: name, Secret: fmt.Sprintf("secret-%d", i), Style: styles[i%len(styles)],
+			File: filepath.Join(w.dir, fmt.Sprintf("platform-%d.json", i)), Now: time.Now, Client: &http.Client{Timeout: 10 * time.Second}}
+		server := httptest.NewServer(p.Handler())
+		t.Cleanup(server.Close)
+		w.platforms, w.servers = append(w.platforms, p), append(w.servers, server)
+	}
+	w.start(env...)
+	t.Cleanup(w.stop)
+	w.setUp()
+	return w
+}
+
+var styles = []standin.Style{{Sale: "%s", Block: "Blocked"}, {Timed: true, Zone: zoneName, Sale: "Charter: %s", Block: "Not bookable"}, {Sale: "Reserved (%s)", Block: "Closed"}}
+
+func freeAddress(t *testing.T) string {
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	defer l.Close()
+	return l.Addr().String()
+}
+
+func (w *world) base() string { return "http://" + w.address }
+
+// start runs `wharf serve` and waits until it is ready.
+func (w *world) start(env ...string) {
+	w.t.Helper()
+	w.log, w.exited, w.setup = &bytes.Buffer{}, make(chan error, 1), make(chan string, 1)
+	cmd := exec.Command(binary, "serve")
+	cmd.Env = append(os.Environ(), "WHARF_LISTEN="+w.address, "WHARF_DATABASE="+w.dsn, "WHARF_KEY_FILE="+filepath.Join(w.dir, "key"),
+		"WHARF_ALLOW_PRIVATE=127.0.0.0/8:1-65535", "WHARF_LEAST_EVERY=1s", "WHARF_LEASE=3s", "WHARF_FETCH_TIMEOUT=2s")
+	cmd.Env = append(cmd.Env, env...)
+	cmd.Stderr = w.log
+	out, err := cmd.StdoutPipe()
+	require.NoError(w.t, err)
+	require.NoError(w.t, cmd.Start())
+	w.process = cmd
+	go func() {
+		lines := bufio.NewScanner(out)
+		for lines.Scan() {
+			if _, code, ok := strings.Cut(lines.Text(), "/setup#"); ok {
+				w.setup <- code
+			}
+		}
+		w.exited <- cmd.Wait()
+	}()
+	w.eventually("the service is ready", func() bool {
+		select {
+		case err := <-w.exited:
+			w.exited <- err
+			require.FailNow(w.t, "the service ended", "%v\n%s", err, w.log)
+		default:
+		}
+		resp, err := http.Get(w.base() + "/readyz")
+		if err != nil {
+			return false
+		}
+		defer resp.Body.Close()
+		return resp.StatusCode == http.StatusOK
+	})
+}
+
+// stop ends the service in order; it must say that it did.
+func (w *world) stop() {
+	if w.process == nil {
+		return
+	}
+	_ = w.process.Process.Signal(syscall.SIGTERM) // it may have been killed by its test
+	select {
+	case err := <-w.exited:
+		require.NoError(w.t, err, "%s", w.log)
+	case <-time.After(patience):
+		_ = w.process.Process.Kill()
+		require.Fail(w.t, "the service does not stop", "%s", w.log)
+	}
+	w.process = nil
+	require.NotContains(w.t, w.log.String(), "DATA RACE")
+}
+
+// died waits until the service has been killed.
+func (w *world) died() {
+	w.t.Helper()
+	select {
+	case err := <-w.exited:
+		require.ErrorContains(w.t, err, "killed")
+	case <-time.After(patience):
+		require.FailNow(w.t, "the service lives on", "%s", w.log)
+	}
+	w.process = nil
+}
+
+func (w *world) setUp() {
+	w.t.Helper()
+	open, err := client.NewClient(w.base() + "/api/v1")
+	require.NoError(w.t, err)
+	_, err = client.Decode[client.Account](open.CreateSetup(context.Background(), client.SetupRequest{Code: <-w.setup, Name: accountName, Password: password}))
+	require.NoError(w.t, err)
+	w.run(password+"\n", "login", "--server", w.base(), "--name", accountName, "--password-stdin")
+	var saved struct{ Token string }
+	text, err := os.ReadFile(filepath.Join(w.dir, "config", "wharf", "login.json"))
+	require.NoError(w.t, err)
+	require.NoError(w.t, json.Unmarshal(text, &saved))
+	w.api, err = client.NewClient(w.base()+"/api/v1", client.WithRequestEditorFn(func(_ context.Context, r *http.Request) error {
+		r.Header.Set("Authorization", "Bearer "+saved.Token)
+		return nil
+	}))
+	require.NoError(w.t, err)
+}
+
+// try runs the client and returns what it printed and its exit code.
+func (w *world) try(stdin string, args ...string) (out, errs string, code int) {
+	w.t.Helper()
+	cmd := exec.Command(binary, args...)
+	cmd.Env = append(os.Environ(), "XDG_CONFIG_HOME="+filepath.Join(w.dir, "config"), "NO_COLOR=1", "GORACE=atexit_sleep_ms=0")
+	cmd.Stdin = strings.NewReader(stdin)
+	var o, e bytes.Buffer
+	cmd.Stdout, cmd.Stderr = &o, &e
+	_ = cmd.Run() // the exit code says it
+	return o.String(), e.String(), cmd.ProcessState.ExitCode()
+}
+
+// run runs the client, which must succeed.
+func (w *world) run(stdin string, args ...string) string {
+	w.t.Helper()
+	out, errs, code := w.try(stdin, args...)
+	require.Equal(w.t, 0, code, "wharf %s: %s%s\n%s", strings.Join(args, " "), out, errs, w.log)
+	return out
+}
+
+// lines decodes the client's JSON lines.
+func lines[T any](t *testing.T, out string) []T {
+	t.Helper()
+	var all []T
+	d := json.NewDecoder(strings.NewReader(out))
+	for d.More() {
+		var v T
+		require.NoError(t, d.Decode(&v))
+		all = append(all, v)
+	}
+	return all
+}
+
+func (w *world) eventually(what string, f func() bool) {
+	w.t.Helper()
+	require.Eventually(w.t, f, patience, 50*time.Millisecond, what)
+}
+
+// day is the day n days from today, in the calendar's zone.
+func day(t *testing.T, n int) string {
+	loc, err := time.LoadLocation(zoneName)
+	require.NoError(t, err)
+	return (span.DateOf(time.Now().In(loc)) + span.Date(n)).String()
+}
+
+// book sells days on a platform as its guests do: by the form on its page.
+func (w *world) book(platform int, guest string, first, last int) {
+	w.t.Helper()
+	resp, err := http.PostForm(w.servers[platform].URL+"/bookings", url.Values{"guest": {guest}, "first": {day(w.t, first)}, "last": {day(w.t, last)}})
+	require.NoError(w.t, err)
+	require.NoError(w.t, resp.Body.Close())
+	require.Equal(w.t, http.StatusOK, resp.StatusCode)
+}
+
+func (w *world) cancel(platform int, guest string) {
+	w.t.Helper()
+	for _, b := range w.platforms[platform].Bookings() {
+		if b.Guest == guest {
+			resp, err := http.Post(w.servers[platform].URL+"/bookings/"+b.ID+"/cancel", "", nil)
+			require.NoError(w.t, err)
+			require.NoError(w.t, resp.Body.Close())
+			require.Equal(w.t, http.StatusOK, resp.StatusCode)
+			return
+		}
+	}
+	require.FailNow(w.t, "no such booking", guest)
+}
+
+// feedLink is the link of a platform's feed.
+func (w *world) feedLink(platform int) string {
+	return w.servers[platform].URL + w.platforms[platform].FeedPath()
+}
+
+// subscribe adds a day calendar with the feed of each platform, and publishes it back to
+// each. The feeds are read when asked: the interval is long.
+func (w *world) subscribe(calendar string) {
+	w.t.Helper()
+	w.run("", "calendar", "add", calendar, "--zone", zoneName, "--grain", "day")
+	for i, p := range w.platforms {
+		link := w.feedLink(i)
+		if i == 1 {
+			link = "webcal" + strings.TrimPrefix(link, "http")
+		}
+		w.run("", "feed", "add", link, "--platform", p.Name, "--name", "Feed of "+p.Name, "--calendar", calendar, "--every", "1h")
+		made := lines[client.Publication](w.t, w.run("", "publication", "add", "For "+p.Name, "--calendar", calendar, "--platform", p.Name, "--json"))
+		require.NoError(w.t, p.SetImport(made[0].Url))
+	}
+}
+
+// round lets every platform import and then reads every feed.
+func (w *world) round() {
+	w.t.Helper()
+	for _, p := range w.platforms {
+		require.NoError(w.t, p.ImportNow(context.Background()))
+	}
+	w.run("", "feed", "refresh", "--all")
+}
+
+func (w *world) conflicts(args ...string) []client.Conflict {
+	w.t.Helper()
+	return lines[client.Conflict](w.t, w.run("", append([]string{"conflict", "list", "--json"}, args...)...))
+}

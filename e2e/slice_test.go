@@ -1,0 +1,148 @@
+package e2e
+
+import (
+	"context"
+	"io"
+	"net/http"
+	"strings"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+	eical "github.com/emersion/go-ical"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"wharf/api/client"
+	"wharf/internal/browser"
+)
+
+// TestDoubleBookingEndToEnd is the coordinator's job from one end to the other: guests
+// book on platforms, the one real double booking is found, cancelled and gone, and no
+// reflection of it is left anywhere.
+func TestDoubleBookingEndToEnd(t *testing.T) {
+	w := newWorld(t, []string{"Merrow Charter Desk", "Strand & Tern Charters", "Kittiwake Berths"})
+	w.book(2, "Brightwater", 1, 3)
+	w.subscribe("Ketch Merrow")
+	w.round()
+	require.Empty(t, w.conflicts(), "a reflection is no double booking")
+
+	w.book(0, "Lindqvist", 10, 12)
+	w.book(1, "Harbour School", 11, 14)
+	w.book(1, "Fenn", 12+2, 12+4) // arrives where the school leaves: no clash
+	w.run("", "feed", "refresh", "--all")
+	w.round()
+	w.round()
+
+	all := w.conflicts()
+	require.Len(t, all, 1)
+	c := all[0]
+	assert.Equal(t, client.DoubleBooking, c.Kind)
+	assert.Equal(t, []string{day(t, 11), day(t, 12)}, []string{c.Start, c.End})
+	require.Len(t, c.Bookings, 2)
+	assert.Equal(t, []string{"Lindqvist", "Feed of Merrow Charter Desk", day(t, 10), day(t, 12)}, []string{c.Bookings[0].Title, c.Bookings[0].Label, c.Bookings[0].Start, c.Bookings[0].End})
+	assert.Equal(t, []string{"Charter: Harbour School", "Feed of Strand & Tern Charters", day(t, 11), day(t, 14)}, []string{c.Bookings[1].Title, c.Bookings[1].Label, c.Bookings[1].Start, c.Bookings[1].End})
+	assert.Len(t, w.platforms[2].Blocks(), 3, "the third platform blocks what the others sold")
+
+	// What the desk gets: everything but its own, read by a library that is not ours.
+	assert.Equal(t, []string{
+		strings.Join([]string{day(t, 1), day(t, 3), "CONFIRMED", "Not available"}, " "),
+		strings.Join([]string{day(t, 11), day(t, 14), "CONFIRMED", "Not available"}, " "),
+		strings.Join([]string{day(t, 14), day(t, 16), "CONFIRMED", "Not available"}, " "),
+	}, publishedTo(t, w, "For Merrow Charter Desk"))
+
+	tab, end, err := browser.Start(context.Background())
+	require.NoError(t, err)
+	defer end()
+	tab, cancel := context.WithTimeout(tab, patience)
+	defer cancel()
+	require.NoError(t, chromedp.Do(tab, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(w.base()+"/"),
+		chromedp.SendKeys(chromedp.CSS("input[name=name]"), accountName), chromedp.SendKeys(chromedp.CSS("input[name=password]"), password+"\r"),
+		chromedp.WaitVisible(chromedp.CSS(".clash"))))
+	assert.Equal(t, 1, eval[int](t, tab, `document.querySelectorAll('.clash').length`))
+	note := eval[string](t, tab, `document.querySelector('.conflict').innerText`)
+	for _, named := range []string{"Double booking", "Lindqvist", "Feed of Merrow Charter Desk", "Harbour School", "Feed of Strand & Tern Charters"} {
+		assert.Contains(t, note, named)
+	}
+	assert.Equal(t, 4, eval[int](t, tab, `document.querySelectorAll('.booking').length`), "echoes are not drawn unless asked for")
+	require.NoError(t, chromedp.Do(tab, chromedp.Click(chromedp.CSS(".el-switch")), chromedp.WaitVisible(chromedp.CSS(".booking.echo"))))
+	assert.Equal(t, 8, eval[int](t, tab, `document.querySelectorAll('.booking.echo').length`), "each sale is reflected by the two other platforms")
+	require.NoError(t, chromedp.Do(tab, chromedp.EmulateViewport(390, 844), chromedp.WaitVisible(chromedp.CSS(".agenda .clash"))))
+	assert.Zero(t, eval[int](t, tab, `document.documentElement.scrollWidth - innerWidth`), "nothing runs off a phone's screen")
+
+	w.cancel(0, "Lindqvist")
+	w.run("", "feed", "refresh", "--all")
+	require.Empty(t, w.conflicts())
+	require.Len(t, w.conflicts("--state", "cleared"), 1)
+	w.round()
+	w.round()
+	for _, p := range w.platforms {
+		for _, b := range p.Blocks() {
+			assert.NotEqual(t, day(t, 10), b.From, "%s still blocks the cancelled days", p.Name)
+		}
+	}
+	assert.Len(t, w.platforms[2].Blocks(), 2)
+	require.NoError(t, chromedp.Do(tab, chromedp.WaitNotPresent(chromedp.CSS(".conflict")), chromedp.WaitVisible(chromedp.CSS(".calm"))), "the page learns of it by itself")
+}
+
+func eval[T any](t *testing.T, tab context.Context, expression string) T {
+	t.Helper()
+	v, err := chromedp.Run(tab, chromedp.Evaluate[T](expression))
+	require.NoError(t, err)
+	return v
+}
+
+// publishedTo reads a publication with an independent library: "first last status title"
+// of each event. Its UIDs must all differ and say nothing.
+func publishedTo(t *testing.T, w *world, name string) []string {
+	t.Helper()
+	p := lines[client.Publication](t, w.run("", "publication", "show", name, "--json"))[0]
+	resp, err := http.Get(p.Url)
+	require.NoError(t, err)
+	defer resp.Body.Close()
+	body, err := io.ReadAll(resp.Body)
+	require.NoError(t, err)
+	cal, err := eical.NewDecoder(strings.NewReader(string(body))).Decode()
+	require.NoError(t, err)
+	var got []string
+	uids := map[string]bool{}
+	for _, e := range cal.Events() {
+		start, err := e.DateTimeStart(nil)
+		require.NoError(t, err)
+		end, err := e.DateTimeEnd(nil)
+		require.NoError(t, err)
+		status, err := e.Status()
+		require.NoError(t, err)
+		summary, err := e.Props.Text(eical.PropSummary)
+		require.NoError(t, err)
+		uid, err := e.Props.Text(eical.PropUID)
+		require.NoError(t, err)
+		assert.Regexp(t, `^[0-9a-f]{32}@wharf$`, uid)
+		uids[uid] = true
+		got = append(got, strings.Join([]string{start.Format("2006-01-02"), end.Format("2006-01-02"), string(status), summary}, " "))
+	}
+	assert.Len(t, uids, len(got))
+	return got
+}
+
+// TestSchedule: nobody asks, and a booking arrives all the same, on every calendar that
+// its feed counts on.
+func TestSchedule(t *testing.T) {
+	w := newWorld(t, []string{"Merrow Charter Desk"})
+	w.run("", "calendar", "add", "Ketch", "--zone", zoneName)
+	w.run("", "calendar", "add", "Nights", "--zone", zoneName, "--grain", "night")
+	w.run("", "feed", "add", w.feedLink(0), "--platform", "Desk", "--name", "Desk", "--every", "1s", "--calendar", "Ketch")
+	w.run("", "link", "add", "Nights", "Desk", "--role", "shows", "--label", "Seen")
+	w.book(0, "Osei", 3, 5)
+	for calendar, blocks := range map[string]bool{"Ketch": true, "Nights": false} {
+		w.eventually("the booking is on "+calendar, func() bool {
+			got := lines[client.Booking](t, w.run("", "calendar", "show", calendar, "--json"))
+			return len(got) == 1 && got[0].Title == "Osei" && got[0].Blocks == blocks && got[0].NotBefore != nil
+		})
+	}
+	w.servers[0].Close()
+	w.eventually("the feed is failing, and nothing was freed", func() bool {
+		f := lines[client.Feed](t, w.run("", "feed", "show", "Desk", "--json"))[0]
+		return f.State == client.Failing && *f.LastReading.Message != "" && f.Entries == 1
+	})
+	assert.Len(t, lines[client.Booking](t, w.run("", "calendar", "show", "Ketch", "--json")), 1)
+}
