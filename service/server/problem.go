@@ -63,6 +63,9 @@ func (s *server) fail(g *gin.Context, err error) {
 	if p.retryAfter > 0 {
 		g.Header("Retry-After", strconv.Itoa(p.retryAfter))
 	}
+	if p.Status == http.StatusRequestEntityTooLarge {
+		g.Header("Connection", "close") // the rest of the body is still on its way
+	}
 	g.Header("Content-Type", "application/problem+json")
 	g.AbortWithStatusJSON(p.Status, p)
 }

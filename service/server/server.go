@@ -1,8 +1,8 @@
 // Package server is the service's HTTP side: the API, the published feeds and their
 // pickups, the console's files, health and metrics. It is the only room that knows Gin.
 //
-// A request passes, in this order: recovery, the log, the host allow-list, the security
-// headers, the check against cross-site use, and for the API the contract and the login.
+// A request passes, in this order: recovery, the log, the security headers, the host
+// allow-list, the check against cross-site use, and for the API the contract and the login.
 package server
 
 import (
@@ -72,7 +72,7 @@ func New(c Config) (http.Handler, error) {
 	if err := r.SetTrustedProxies(nil); err != nil {
 		return nil, err
 	}
-	r.Use(s.recover, s.log, s.checkHost, securityHeaders, s.checkOrigin)
+	r.Use(s.recover, s.log, securityHeaders, s.checkHost, s.checkOrigin)
 	r.GET("/healthz", func(g *gin.Context) { g.String(http.StatusOK, "ok\n") })
 	r.GET("/readyz", s.ready)
 	r.GET("/metrics", s.localOnly, gin.WrapH(promhttp.HandlerFor(c.Registry, promhttp.HandlerOpts{})))

@@ -1,0 +1,214 @@
+package refresh_test
+
+import (
+	"context"
+	"fmt"
+	"log/slog"
+	"net/http"
+	"net/http/httptest"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"wharf/core/span"
+	"wharf/internal/localdb/dbtest"
+	"wharf/service/combine"
+	"wharf/service/fetch"
+	"wharf/service/refresh"
+	"wharf/service/secret"
+	"wharf/service/store"
+)
+
+func TestMain(m *testing.M) { dbtest.Main(m) }
+
+var ctx = context.Background()
+
+// bench is a refresher on a clock of its own, with one feed on one calendar by the day,
+// whose document the test sets.
+type bench struct {
+	t        *testing.T
+	now      time.Time
+	body     string
+	status   int
+	store    *store.Store
+	r        *refresh.Refresher
+	feed     int64
+	calendar int64
+}
+
+func newBench(t *testing.T, body string) *bench {
+	b := &bench{t: t, now: time.Date(2026, 7, 10, 12, 0, 0, 0, time.UTC), body: body, status: http.StatusOK}
+	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+		w.WriteHeader(b.status)
+		fmt.Fprint(w, "BEGIN:VCALENDAR\r\nVERSION:2.0\r\n"+b.body+"END:VCALENDAR\r\n")
+	}))
+	t.Cleanup(server.Close)
+	clock := func() time.Time { return b.now }
+	quiet := slog.New(slog.DiscardHandler)
+	var err error
+	b.store, err = store.Open(ctx, dbtest.New(t), quiet)
+	require.NoError(t, err)
+	t.Cleanup(func() { require.NoError(t, b.store.Close()) })
+	box, err := secret.LoadBox(filepath.Join(t.TempDir(), "key"))
+	require.NoError(t, err)
+	private, err := fetch.ParsePrivate("127.0.0.0/8:1-65535")
+	require.NoError(t, err)
+	b.r = &refresh.Refresher{Store: b.store, Box: box, Fetcher: fetch.New(fetch.Settings{Allowed: []fetch.Private{private}}),
+		Combiner: &combine.Combiner{Store: b.store, Now: clock, Log: quiet}, MintKey: box.Derive("uid"), Now: clock, Log: quiet, Lease: time.Minute, Workers: 1}
+	c := store.Calendar{Name: "Ketch", Zone: "UTC", Grain: "day", Capacity: 1, CreatedAt: b.now}
+	require.NoError(t, b.store.CreateCalendar(ctx, &c))
+	b.calendar = c.ID
+	f, err := b.r.Subscribe(ctx, "Desk", store.Feed{Name: "Desk", Color: "teal", EverySeconds: 900}, server.URL, &store.Link{CalendarID: c.ID, Role: "blocks", Tentative: "tentative", Units: 1})
+	require.NoError(t, err)
+	b.feed = f.ID
+	return b
+}
+
+// read reads the feed an hour later with another document.
+func (b *bench) read(body string) store.Reading {
+	b.t.Helper()
+	b.now = b.now.Add(time.Hour)
+	b.body = body
+	f, err := b.store.Feed(ctx, b.feed)
+	require.NoError(b.t, err)
+	reading, err := b.r.Read(ctx, f)
+	require.NoError(b.t, err)
+	return reading
+}
+
+// bookings lists what is on the calendar: "id first/last title".
+func (b *bench) bookings() []string {
+	b.t.Helper()
+	rows, err := b.store.BookingsWithin(ctx, b.calendar, span.Days(span.NewDate(2020, 1, 1), span.NewDate(2040, 1, 1)))
+	require.NoError(b.t, err)
+	var all []string
+	for _, row := range rows {
+		first, last := row.Span().Format(span.Day)
+		all = append(all, fmt.Sprintf("%s/%s %s", first[5:], last[5:], row.Title))
+	}
+	return all
+}
+
+func event(uid, title string, first, last string, more ...string) string {
+	return "BEGIN:VEVENT\r\nUID:" + uid + "\r\nSUMMARY:" + title + "\r\nDTSTART;VALUE=DATE:" + first + "\r\nDTEND;VALUE=DATE:" + last + "\r\n" + strings.Join(more, "\r\n") + "END:VEVENT\r\n"
+}
+
+func TestOneReadingAndTheNext(t *testing.T) {
+	a, c := event("a", "Ann", "20260720", "20260722"), event("c", "Cy", "20260801", "20260803")
+	begun := event("g", "Gus", "20260708", "20260715")
+	ended := event("e", "Eve", "20260701", "20260703")
+	all := a + c + begun + ended
+	for _, tc := range []struct {
+		name, next              string
+		added, changed, removed int
+		outcome                 string
+		want                    []string
+	}{
+		{"the same", all, 0, 0, 0, "unchanged", []string{"07-01/07-03 Eve", "07-08/07-15 Gus", "07-20/07-22 Ann", "08-01/08-03 Cy"}},
+		{"the same in another order, stamped anew", ended + c + begun + event("a", "Ann", "20260720", "20260722", "DTSTAMP:20260710T120000Z\r\n"), 0, 0, 0, "unchanged",
+			[]string{"07-01/07-03 Eve", "07-08/07-15 Gus", "07-20/07-22 Ann", "08-01/08-03 Cy"}},
+		{"one moved", event("a", "Ann", "20260725", "20260727") + c + begun + ended, 0, 1, 0, "changed", []string{"07-01/07-03 Eve", "07-08/07-15 Gus", "07-25/07-27 Ann", "08-01/08-03 Cy"}},
+		{"one more, one less", a + event("n", "Nan", "20260901", "20260902") + begun + ended, 1, 0, 1, "changed", []string{"07-01/07-03 Eve", "07-08/07-15 Gus", "07-20/07-22 Ann", "09-01/09-02 Nan"}},
+		{"one that has begun and one that has ended leave the feed", a + c, 0, 0, 2, "changed", []string{"07-01/07-03 Eve", "07-08/07-15 Gus", "07-20/07-22 Ann", "08-01/08-03 Cy"}},
+		{"one that has begun is called off", a + c + ended + event("g", "Gus", "20260708", "20260715", "STATUS:CANCELLED\r\n"), 0, 1, 0, "changed", []string{"07-01/07-03 Eve", "07-20/07-22 Ann", "08-01/08-03 Cy"}},
+		{"the past is trimmed under a new UID", a + c + event("t", "Gus", "20260710", "20260715"), 1, 0, 2, "changed", []string{"07-01/07-03 Eve", "07-10/07-15 Gus", "07-20/07-22 Ann", "08-01/08-03 Cy"}},
+	} {
+		t.Run(tc.name, func(t *testing.T) {
+			b := newBench(t, all)
+			r := b.read(tc.next)
+			assert.Equal(t, []any{tc.outcome, tc.added, tc.changed, tc.removed}, []any{r.Outcome, r.Added, r.Changed, r.Removed})
+			assert.Equal(t, tc.want, b.bookings())
+		})
+	}
+}
+
+// TestNewUIDsAtEveryReading: thirty readings in which every UID is new change nothing.
+func TestNewUIDsAtEveryReading(t *testing.T) {
+	document := func(n int) string {
+		return event(fmt.Sprint("x", n), "Guest", "20260720", "20260722") + event(fmt.Sprint("y", n), "Guest", "20260720", "20260722") + event(fmt.Sprint("z", n), "Other", "20260801", "20260803")
+	}
+	b := newBench(t, document(0))
+	rows := func() (ids []string) {
+		all, err := b.store.BookingsWithin(ctx, b.calendar, span.Days(0, 100000))
+		require.NoError(t, err)
+		for _, row := range all {
+			ids = append(ids, fmt.Sprint(row.ID, row.Minted, row.SeenBy))
+		}
+		return ids
+	}
+	before := rows()
+	conflicts, err := b.store.Conflicts(ctx, b.calendar, []string{"open"})
+	require.NoError(t, err)
+	require.Len(t, conflicts, 1, "two alike are two")
+	for n := 1; n <= 30; n++ {
+		require.Equal(t, store.OutcomeUnchanged, b.read(document(n)).Outcome)
+	}
+	assert.Equal(t, before, rows())
+	readings, err := b.store.Readings(ctx, b.feed, 100)
+	require.NoError(t, err)
+	assert.Len(t, readings, 1, "only the first has a row of its own")
+	f, err := b.store.Feed(ctx, b.feed)
+	require.NoError(t, err)
+	assert.Equal(t, 30, f.Run().Times)
+	after, err := b.store.Conflicts(ctx, b.calendar, []string{"open"})
+	require.NoError(t, err)
+	assert.Equal(t, conflicts, after)
+}
+
+// TestFailureChangesNothing: whatever goes wrong, what was read last stays, and its facts.
+func TestFailureChangesNothing(t *testing.T) {
+	b := newBench(t, event("a", "Ann", "20260720", "20260722"))
+	good := b.now
+	b.status = http.StatusInternalServerError
+	for range 3 {
+		assert.Equal(t, store.OutcomeFailed, b.read("").Outcome)
+	}
+	b.status = http.StatusOK
+	assert.Equal(t, store.OutcomeFailed, b.read("BEGIN:VEVENT\r\nUID:cut\r\n").Outcome, "cut off inside an event")
+	assert.Equal(t, []string{"07-20/07-22 Ann"}, b.bookings())
+	f, err := b.store.Feed(ctx, b.feed)
+	require.NoError(t, err)
+	state, since := refresh.State(f, b.now)
+	assert.Equal(t, "failing", state)
+	assert.Equal(t, good.Add(time.Hour), since)
+	readings, err := b.store.Readings(ctx, b.feed, 100)
+	require.NoError(t, err)
+	require.Len(t, readings, 3, "the first, a run of three alike, another")
+	assert.Equal(t, 3, readings[1].Times)
+
+	r := b.read(event("a", "Ann", "20260720", "20260722") + event("n", "Nan", "20260901", "20260902"))
+	assert.Equal(t, 1, r.Added)
+	rows, err := b.store.BookingsWithin(ctx, b.calendar, span.Days(0, 100000))
+	require.NoError(t, err)
+	assert.Nil(t, rows[0].NotBefore, "there from the first reading")
+	assert.Equal(t, good, *rows[1].NotBefore, "the last good reading without it, not the failed ones")
+	assert.Equal(t, b.now, rows[1].SeenBy)
+}
+
+// TestWindowMovesOn: time alone brings later occurrences of a series into the window; they
+// are as old as their entry.
+func TestWindowMovesOn(t *testing.T) {
+	b := newBench(t, event("s", "Class", "20260710", "20260711", "RRULE:FREQ=MONTHLY\r\n"))
+	first := len(b.bookings())
+	run := func() {
+		stop, cancel := context.WithCancel(ctx)
+		tick := make(chan time.Time)
+		done := make(chan struct{})
+		go func() { defer close(done); b.r.Run(stop, tick) }()
+		tick <- b.now // the round before this tick is over
+		cancel()
+		<-done
+	}
+	run()
+	require.Len(t, b.bookings(), first)
+	b.now = b.now.AddDate(0, 2, 0)
+	run()
+	require.Len(t, b.bookings(), first+2)
+	rows, err := b.store.BookingsWithin(ctx, b.calendar, span.Days(0, 100000))
+	require.NoError(t, err)
+	assert.Equal(t, rows[0].SeenBy, rows[len(rows)-1].SeenBy)
+}
