@@ -1,0 +1,67 @@
+# Two commands do everything: `make demo` and `make test`.
+# Everything they write stays in this directory: bin, web/dist, web/node_modules, .demo, .test.
+
+SHELL := /bin/bash
+.SHELLFLAGS := -eu -o pipefail -c
+.DEFAULT_GOAL := help
+GO ?= go
+export CGO_ENABLED ?= 1
+
+help: ## list the targets
+	@grep -hE '^[a-z-]+:.*## ' $(MAKEFILE_LIST) | awk -F ':.*## ' '{printf "  make %-12s %s\n", $$1, $$2}'
+
+tools: ## install what is missing of Debian's packages
+	@scripts/tools.sh mariadbd=mariadb-server-core mariadb=mariadb-client-core
+
+test-tools: tools
+	@scripts/tools.sh chromium=chromium fc-match=fontconfig gcc=gcc
+
+web/node_modules/.complete: web/package.json web/package-lock.json
+	cd web && npm ci --no-audit --no-fund --loglevel=error
+	@touch $@
+
+console: web/node_modules/.complete ## build the console into web/dist
+	@cd web && npm run --silent build -- --logLevel warn
+
+bin/wharf: FORCE
+	@$(GO) build -o bin/wharf ./cmd/wharf
+
+build: console ## build bin/wharf with the console in it
+	@$(MAKE) --no-print-directory bin/wharf
+
+demo: check-tools tools build ## run everything with the sample data; Ctrl-C stops it
+	@$(GO) build -o bin/demo ./demo
+	@exec bin/demo
+
+generate: web/node_modules/.complete ## write anew what is generated from api/openapi.yaml
+	cd api && $(GO) generate ./...
+	cd web && npm run --silent generate
+
+lint: web/node_modules/.complete ## check form and generated files
+	@test -z "$$(gofmt -l $$(git ls-files '*.go' | grep -v '\.gen\.go$$'))" || { gofmt -l $$(git ls-files '*.go'); exit 1; }
+	$(GO) vet ./...
+	$(GO) tool staticcheck -checks 'all,-ST1000,-ST1003,-ST1005,-ST1020,-ST1021,-ST1022' $$($(GO) list ./... | grep -vE 'wharf/api/(server|client)$$')
+	cd web && npm run --silent check && npm run --silent lint
+	@scripts/check-generated.sh
+
+test: check-tools test-tools ## all tests: Go with the race detector, console, lint, build, Chromium
+	@$(MAKE) --no-print-directory build lint
+	@mkdir -p .test
+	$(GO) run ./internal/localdb/withdb .test $(GO) test -race -timeout 20m ./...
+
+bench: ## side-by-side benchmarks of core against general libraries
+	cd bench && $(GO) test -run "^$$" -bench . -count 3
+
+screenshots: ## take docs/screenshots from the running demo
+	@scripts/tools.sh chromium=chromium Xvfb=xvfb xterm=xterm import=imagemagick xdpyinfo=x11-utils
+	$(GO) run ./demo/screenshots
+
+clean: ## forget the demo's data and everything built
+	rm -rf bin .demo .test web/node_modules
+	find web/dist -mindepth 1 ! -name placeholder.txt -delete
+
+check-tools:
+	@scripts/check-tools.sh
+
+FORCE:
+.PHONY: help tools test-tools console build demo generate lint test bench screenshots clean check-tools FORCE

@@ -1,0 +1,154 @@
+package cli_test
+
+import (
+	"bytes"
+	"context"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"wharf/cli"
+)
+
+// files of the table below, by name.
+var files = map[string]string{
+	"class.ics": `BEGIN:VCALENDAR
+VERSION:2.0
+PRODID:-//x//EN
+BEGIN:VEVENT
+UID:class
+DTSTART;TZID=America/Halifax:20260706T180000
+DTEND;TZID=America/Halifax:20260706T193000
+RRULE:FREQ=WEEKLY;COUNT=3
+EXDATE;TZID=America/Halifax:20260713T180000
+SUMMARY:Class
+END:VEVENT
+END:VCALENDAR
+`,
+	"stay.ics": `BEGIN:VCALENDAR
+VERSION:2.0
+PRODID:-//x//EN
+BEGIN:VEVENT
+UID:stay
+DTSTART;VALUE=DATE:20260706
+DTEND;VALUE=DATE:20260708
+STATUS:TENTATIVE
+SUMMARY:Stay
+END:VEVENT
+END:VCALENDAR
+`,
+	"revisions.ics": `BEGIN:VCALENDAR
+VERSION:2.0
+X-WR-TIMEZONE:Asia/Tokyo
+BEGIN:VEVENT
+UID:class
+SEQUENCE:1
+DTSTART;TZID=America/Halifax:20260707T180000
+DTEND;TZID=America/Halifax:20260707T193000
+SUMMARY:Class\, moved
+END:VEVENT
+BEGIN:VEVENT
+SUMMARY:no uid
+DTSTART:20260901T090000
+END:VEVENT
+BEGIN:VEVENT
+SUMMARY:no uid
+DTSTART:20260901T090000
+END:VEVENT
+END:VCALENDAR
+`,
+	"page.html": "<!doctype html><html></html>",
+	"odd.ics": `BEGIN:VCALENDAR
+VERSION:2.0
+PRODID:-//x//EN
+BEGIN:VEVENT
+UID:odd
+DTSTART;TZID=Harbour Time:20260706T180000
+DTEND:20260706T193000
+RRULE:FREQ=WEEKLY;BYWEEKNO=3
+END:VEVENT
+nonsense
+END:VCALENDAR
+`,
+}
+
+func TestFileCommands(t *testing.T) {
+	dir := t.TempDir()
+	for name, text := range files {
+		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o600))
+	}
+	t.Chdir(dir)
+	week := "--from 2026-07-01 --to 2026-08-01"
+	for _, tc := range []struct {
+		name, args, stdin string
+		code              int
+		out               []string // lines, whole
+		errs              string   // contained
+	}{
+		{name: "expand", args: "expand class.ics --json " + week, out: []string{
+			`{"uid":"class","recurrence_id":"2026-07-06T21:00:00Z","start":"2026-07-06T21:00:00Z","end":"2026-07-06T22:30:00Z","all_day":false,"status":"confirmed","transparent":false,"summary":"Class"}`,
+			`{"uid":"class","recurrence_id":"2026-07-20T21:00:00Z","start":"2026-07-20T21:00:00Z","end":"2026-07-20T22:30:00Z","all_day":false,"status":"confirmed","transparent":false,"summary":"Class"}`}},
+		{name: "expand from standard input, flags first", args: "expand --json " + week + " -", stdin: files["stay.ics"], out: []string{
+			`{"uid":"stay","start":"2026-07-06","end":"2026-07-08","all_day":true,"status":"tentative","transparent":false,"summary":"Stay"}`}},
+		{name: "expand by default from today for a year", args: "expand stay.ics --json", out: []string{
+			`{"uid":"stay","start":"2026-07-06","end":"2026-07-08","all_day":true,"status":"tentative","transparent":false,"summary":"Stay"}`}},
+		{name: "expand takes one file", args: "expand class.ics stay.ics", code: 2, errs: "takes FILE"},
+		{name: "expand, a bad date", args: "expand class.ics --from July", code: 2, errs: "write it as 2026-07-03"},
+		{name: "expand, a file that is not there", args: "expand none.ics", code: 1, errs: "none.ics cannot be read"},
+		{name: "check, all well", args: "check class.ics --json", out: nil},
+		{name: "check, what is odd but can be read", args: "check odd.ics --json", out: []string{
+			`{"line":6,"severity":"warning","code":"unknown-zone","message":"time zone \"Harbour Time\" is neither an IANA name nor explained by a VTIMEZONE: read in UTC"}`,
+			`{"line":8,"severity":"warning","code":"rule-not-covered","message":"the repetition of \"\" is not understood (BYWEEKNO=3: this part of a rule is not covered): only its first date counts"}`,
+			`{"line":10,"severity":"error","code":"bad-line","message":"\"nonsense\" has no name and value: the line was passed over"}`}},
+		{name: "check, a web page", args: "check page.html --json", code: 1, out: []string{
+			`{"line":1,"severity":"error","code":"html","message":"this is a web page, not a calendar: copy the link of the calendar feed (often called iCal, ICS or export link), not the address of the page it is shown on"}`}},
+		{name: "conflicts, by day, tentative", args: "conflicts class.ics stay.ics --grain day --zone America/Halifax --json " + week, code: 1, out: []string{
+			`{"kind":"tentative_clash","start":"2026-07-06","end":"2026-07-07","bookings":[{"file":"class.ics","uid":"class","start":"2026-07-06","end":"2026-07-07"},{"file":"stay.ics","uid":"stay","start":"2026-07-06","end":"2026-07-08"}]}`}},
+		{name: "conflicts, by time", args: "conflicts class.ics class.ics - --json " + week, code: 1, stdin: strings.ReplaceAll(files["class.ics"], "UID:class", "UID:other"), out: []string{
+			`{"kind":"double_booking","start":"2026-07-06T21:00:00Z","end":"2026-07-06T22:30:00Z","bookings":[{"file":"class.ics","uid":"class","start":"2026-07-06T21:00:00Z","end":"2026-07-06T22:30:00Z"},{"file":"-","uid":"other","start":"2026-07-06T21:00:00Z","end":"2026-07-06T22:30:00Z"}]}`,
+			`{"kind":"double_booking","start":"2026-07-20T21:00:00Z","end":"2026-07-20T22:30:00Z","bookings":[{"file":"class.ics","uid":"class","start":"2026-07-20T21:00:00Z","end":"2026-07-20T22:30:00Z"},{"file":"-","uid":"other","start":"2026-07-20T21:00:00Z","end":"2026-07-20T22:30:00Z"}]}`}},
+		{name: "conflicts, none on nights", args: "conflicts class.ics stay.ics --grain night --json " + week},
+		{name: "conflicts, enough room", args: "conflicts class.ics stay.ics --grain day --capacity 2 --json " + week},
+		{name: "conflicts, one file unreadable, the others still done", args: "conflicts page.html stay.ics --json " + week, code: 1, errs: "page.html: this is a web page"},
+		{name: "conflicts, a wrong grain", args: "conflicts stay.ics --grain week", code: 2, errs: "use night, day or time"},
+		{name: "conflicts, capacity 0", args: "conflicts stay.ics --capacity 0", code: 2, errs: "--capacity"},
+	} {
+		t.Run(tc.name, func(t *testing.T) {
+			out, errs, code := run(tc.stdin, append([]string{"file"}, strings.Fields(tc.args)...)...)
+			assert.Equal(t, tc.code, code, errs)
+			want := strings.Join(tc.out, "\n")
+			assert.Equal(t, want, strings.TrimSuffix(out, "\n"))
+			assert.Contains(t, errs, tc.errs)
+		})
+	}
+
+	out, errs, code := run("", "file", "merge", "class.ics", "revisions.ics", "stay.ics", "class.ics", "--output", "merged.ics")
+	require.Equal(t, 0, code, errs)
+	require.Empty(t, out)
+	text, err := os.ReadFile("merged.ics")
+	require.NoError(t, err)
+	assert.Equal(t, 4, strings.Count(string(text), "BEGIN:VEVENT"), "the older revision and the copy are left out, what has no UID is not")
+	assert.Equal(t, 2, strings.Count(string(text), "BEGIN:VTIMEZONE"), "each zone used is explained once")
+	assert.Contains(t, string(text), "DTSTART;TZID=Asia/Tokyo:20260901T090000", "a floating time keeps the zone of its own file")
+	assert.Contains(t, string(text), `SUMMARY:Class\, moved`)
+	expanded, _, _ := run("", "file", "expand", "merged.ics", "--json", "--from", "2026-07-01", "--to", "2026-08-01")
+	assert.Equal(t, 2, strings.Count(expanded, "\n"))
+
+	_, errs, code = run("", "file", "merge", "stay.ics", "page.html", "--output", "partly.ics")
+	assert.Equal(t, 1, code)
+	assert.Contains(t, errs, "page.html: this is a web page")
+	assert.FileExists(t, "partly.ics")
+}
+
+// run runs a command line on a clock that stands still.
+func run(stdin string, args ...string) (out, errs string, code int) {
+	var o, e bytes.Buffer
+	code = cli.Run(context.Background(), append([]string{"wharf"}, args...), cli.Env{In: strings.NewReader(stdin), Out: &o, Err: &e,
+		Now: func() time.Time { return time.Date(2026, 7, 6, 12, 0, 0, 0, time.UTC) }})
+	return o.String(), e.String(), code
+}
