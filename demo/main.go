@@ -110,10 +110,10 @@ func run(ctx context.Context) error {
 	case <-ctx.Done():
 		fmt.Println("\nStopping. `make demo` goes on where this ends; `make clean` forgets it.")
 		return nil
-	case err := <-s.exited:
-		return fmt.Errorf("the service ended by itself (%v): see %s; `make demo` starts it again", err, s.logFile)
-	case err := <-database.Exited():
-		return fmt.Errorf("the database ended by itself (%v): see %s; `make demo` starts it again", err, filepath.Join(dir, "mariadb", "error.log"))
+	case <-s.exited:
+		return fmt.Errorf("the service ended by itself: see the end of %s; `make demo` starts it again", s.logFile)
+	case <-database.Exited():
+		return fmt.Errorf("the database ended by itself: see the end of %s; `make demo` starts it again", filepath.Join(dir, "mariadb", "error.log"))
 	}
 }
 
@@ -162,7 +162,7 @@ type child struct {
 	logFile string
 	cmd     *exec.Cmd
 	setup   chan string // the code of the setup link, if one is printed
-	exited  chan error
+	exited  chan struct{} // closed when the process has ended
 }
 
 func startService(ctx context.Context, dir string, port int, dsn string) (*child, error) {
@@ -172,7 +172,7 @@ func startService(ctx context.Context, dir string, port int, dsn string) (*child
 	} else if err := l.Close(); err != nil {
 		return nil, err
 	}
-	c := &child{base: "http://" + address, logFile: filepath.Join(dir, "service.log"), setup: make(chan string, 1), exited: make(chan error, 1)}
+	c := &child{base: "http://" + address, logFile: filepath.Join(dir, "service.log"), setup: make(chan string, 1), exited: make(chan struct{})}
 	log, err := os.OpenFile(c.logFile, os.O_CREATE|os.O_APPEND|os.O_WRONLY, 0o600)
 	if err != nil {
 		return nil, err
@@ -202,7 +202,8 @@ func (c *child) watch(out io.Reader) {
 			c.setup <- code
 		}
 	}
-	c.exited <- c.cmd.Wait()
+	_ = c.cmd.Wait() // how it ended is in its log
+	close(c.exited)
 }
 
 // ready waits until the service answers, and returns the setup code if there is one.
@@ -221,8 +222,8 @@ func (c *child) ready(ctx context.Context) (string, error) {
 		select {
 		case <-ctx.Done():
 			return "", fmt.Errorf("the service does not answer: see %s", c.logFile)
-		case err := <-c.exited:
-			return "", fmt.Errorf("the service did not start (%v): see the end of %s", err, c.logFile)
+		case <-c.exited:
+			return "", fmt.Errorf("the service did not start: see the end of %s", c.logFile)
 		case <-retry.C:
 		}
 	}

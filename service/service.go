@@ -50,6 +50,9 @@ type Config struct {
 
 // Run serves until ctx ends, then finishes what is going on.
 func Run(ctx context.Context, c Config) error {
+	if c.Lease <= c.FetchTimeout {
+		return fmt.Errorf("--lease %s is not longer than --fetch-timeout %s: a reading could be done twice at once", c.Lease, c.FetchTimeout)
+	}
 	public, err := publicURL(c)
 	if err != nil {
 		return err

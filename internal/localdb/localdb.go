@@ -28,7 +28,7 @@ type Server struct {
 	password string
 	dir      string
 	cmd      *exec.Cmd
-	exited   chan error
+	exited   chan struct{} // closed when the process has ended
 }
 
 // Start initialises dir if need be and starts a server in it on 127.0.0.1:port (0: any
@@ -57,7 +57,7 @@ func Start(ctx context.Context, dir string, port int) (*Server, error) {
 			return nil, err
 		}
 	}
-	s := &Server{Port: port, dir: dir, exited: make(chan error, 1)}
+	s := &Server{Port: port, dir: dir, exited: make(chan struct{})}
 	if err := s.launch(); err != nil {
 		return nil, err
 	}
@@ -154,7 +154,10 @@ func (s *Server) launch() error {
 	if err := s.cmd.Start(); err != nil {
 		return fmt.Errorf("the database cannot be started: %w", err)
 	}
-	go func() { s.exited <- s.cmd.Wait() }()
+	go func() {
+		_ = s.cmd.Wait() // how it ended is in its log
+		close(s.exited)
+	}()
 	return nil
 }
 
@@ -176,8 +179,7 @@ func (s *Server) await(ctx context.Context) error {
 			return nil
 		}
 		select {
-		case err := <-s.exited:
-			s.exited <- err
+		case <-s.exited:
 			log, _ := os.ReadFile(filepath.Join(s.dir, "error.log")) // may not be there
 			return fmt.Errorf("the database did not start: %s", lastLine(bytes.TrimSpace(log)))
 		case <-ctx.Done():
@@ -211,8 +213,8 @@ func Create(ctx context.Context, dsn, database string) error {
 	return err
 }
 
-// Exited gives the server's end, should it stop by itself.
-func (s *Server) Exited() <-chan error { return s.exited }
+// Exited is closed when the server has ended.
+func (s *Server) Exited() <-chan struct{} { return s.exited }
 
 // Stop ends the server in order.
 func (s *Server) Stop() error {

@@ -129,11 +129,7 @@ func (s *server) log(g *gin.Context) {
 // checkHost refuses requests for names that are not ours, so that no stranger's name can
 // be pointed at us (DNS rebinding).
 func (s *server) checkHost(g *gin.Context) {
-	host := g.Request.Host
-	if name, _, err := net.SplitHostPort(host); err == nil {
-		host = name
-	}
-	host = strings.ToLower(strings.Trim(host, "[]"))
+	host := hostName(g.Request)
 	if host != "localhost" && host != s.PublicURL.Hostname() && !slices.Contains(s.AllowedHosts, host) && !loopback(host) {
 		s.fail(g, &problem{Status: http.StatusMisdirectedRequest, Title: "Unknown host",
 			Detail: "this service is not known by that name: add it with --allowed-host, or use " + s.PublicURL.String()})
@@ -169,8 +165,26 @@ func (s *server) localOnly(g *gin.Context) {
 	}
 }
 
-// local reports whether the request comes from this machine.
-func local(g *gin.Context) bool { return loopback(g.RemoteIP()) }
+// local reports whether the request comes from this machine, and not through a proxy on
+// it.
+func local(g *gin.Context) bool {
+	for _, header := range []string{"Forwarded", "X-Forwarded-For", "X-Real-Ip", "Via"} {
+		if g.GetHeader(header) != "" {
+			return false
+		}
+	}
+	host := hostName(g.Request)
+	return loopback(g.RemoteIP()) && (host == "localhost" || loopback(host))
+}
+
+// hostName is the name under which a request asks for us, without the port.
+func hostName(r *http.Request) string {
+	host := r.Host
+	if name, _, err := net.SplitHostPort(host); err == nil {
+		host = name
+	}
+	return strings.ToLower(strings.Trim(host, "[]"))
+}
 
 func (s *server) ready(g *gin.Context) {
 	ctx, cancel := context.WithTimeout(g.Request.Context(), 2*time.Second)
