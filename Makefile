@@ -46,6 +46,7 @@ lint: web/node_modules/.complete ## check form and generated files
 
 test: check-tools test-tools ## all tests: Go with the race detector, console, lint, build, Chromium
 	@$(MAKE) --no-print-directory build lint
+	cd web && npm run --silent test
 	@mkdir -p .test
 	$(GO) run ./internal/localdb/withdb .test $(GO) test -race -timeout 20m ./...
 

@@ -16,6 +16,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"strings"
+	"sync"
 	"syscall"
 	"testing"
 	"time"
@@ -63,10 +64,28 @@ type world struct {
 	process   *exec.Cmd
 	exited    chan error
 	setup     chan string
-	log       *bytes.Buffer
+	log       *logBuffer
 	api       *client.Client
 	platforms []*standin.Platform
 	servers   []*httptest.Server
+}
+
+// logBuffer keeps what the service logs, to be read while it runs.
+type logBuffer struct {
+	mu   sync.Mutex
+	text bytes.Buffer
+}
+
+func (b *logBuffer) Write(p []byte) (int, error) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	return b.text.Write(p)
+}
+
+func (b *logBuffer) String() string {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	return b.text.String()
 }
 
 // newWorld starts the platforms and a service with an account, to which the client is
@@ -101,10 +120,10 @@ func (w *world) base() string { return "http://" + w.address }
 // start runs `wharf serve` and waits until it is ready.
 func (w *world) start(env ...string) {
 	w.t.Helper()
-	w.log, w.exited, w.setup = &bytes.Buffer{}, make(chan error, 1), make(chan string, 1)
+	w.log, w.exited, w.setup = &logBuffer{}, make(chan error, 1), make(chan string, 1)
 	cmd := exec.Command(binary, "serve")
 	cmd.Env = append(os.Environ(), "WHARF_LISTEN="+w.address, "WHARF_DATABASE="+w.dsn, "WHARF_KEY_FILE="+filepath.Join(w.dir, "key"),
-		"WHARF_ALLOW_PRIVATE=127.0.0.0/8:1-65535", "WHARF_LEAST_EVERY=1s", "WHARF_LEASE=3s", "WHARF_FETCH_TIMEOUT=2s")
+		"WHARF_ALLOW_PRIVATE=127.0.0.0/8:1-65535", "WHARF_LEAST_EVERY=1s", "WHARF_LEASE=5s", "WHARF_FETCH_TIMEOUT=4s")
 	cmd.Env = append(cmd.Env, env...)
 	cmd.Stderr = w.log
 	out, err := cmd.StdoutPipe()

@@ -83,7 +83,7 @@ func misbehaving(t *testing.T) *httptest.Server {
 }
 
 func TestRefusals(t *testing.T) {
-	w := newWorld(t, nil)
+	w := newWorld(t, nil, "WHARF_MAX_FEED_MB=2")
 	bad := misbehaving(t)
 	for path, want := range map[string]string{
 		"/page":    "web page",
@@ -94,8 +94,8 @@ func TestRefusals(t *testing.T) {
 		"/404":     "copy the link again",
 		"/500":     "fault of its own",
 		"/loop":    "passed on more than",
-		"/never":   "did not answer in full within 2s",
-		"/huge":    "larger than 20 MB",
+		"/never":   "did not answer in full within 4s",
+		"/huge":    "larger than 2 MB",
 	} {
 		_, errs, code := w.try("", "feed", "add", bad.URL+path, "--platform", "P", "--name", "Bad "+path)
 		assert.Equal(t, 1, code, path)
@@ -132,7 +132,7 @@ func TestRefusals(t *testing.T) {
 		{"POST", "/api/v1/calendars", `{"name":"Hall","zone":"UTC","grain":"day"}`, 409, "name"},
 		{"POST", "/api/v1/calendars", `{"name":"A","zone":"UTC","grain":"day","colour":"red"}`, 400, "colour"},
 		{"POST", "/api/v1/calendars", `{"name":`, 400, ""},
-		{"POST", "/api/v1/calendars", `{"name":"` + strings.Repeat("x", 2<<20) + `"}`, 413, ""},
+		{"POST", "/api/v1/calendars", `{"name":"` + strings.Repeat("x", 1<<20) + `"}`, 413, ""},
 		{"POST", "/api/v1/feeds", `{"url":"` + bad.URL + `/good","platform":"P","name":"Good"}`, 409, "name"},
 		{"POST", "/api/v1/feeds", `{"url":"` + bad.URL + `/good","platform":"P","name":"B","calendar":99}`, 422, "calendar"},
 		{"POST", "/api/v1/feeds", `{"url":"` + bad.URL + `/page","platform":"P","name":"B"}`, 422, "url"},

@@ -41,6 +41,7 @@ type Config struct {
 	MaxFeedBytes int64
 	Lease        time.Duration
 	Workers      int
+	MaxBookings  int
 	StopTimeout  time.Duration
 
 	Now   func() time.Time
@@ -113,7 +114,7 @@ func refresherOf(c Config, s *store.Store, box *secret.Box) (*refresh.Refresher,
 	fetcher := fetch.New(fetch.Settings{Timeout: c.FetchTimeout, MaxBytes: c.MaxFeedBytes, Allowed: private, Now: c.Now})
 	combiner := &combine.Combiner{Store: s, Now: c.Now, Log: c.Log, Done: func(_ int64, took time.Duration) { combined.Observe(took.Seconds()) }}
 	return &refresh.Refresher{Store: s, Box: box, Fetcher: fetcher, Combiner: combiner, MintKey: box.Derive("uid"), Now: c.Now, Log: c.Log,
-		Lease: c.Lease, Workers: c.Workers,
+		Lease: c.Lease, Workers: c.Workers, MaxBookings: c.MaxBookings,
 		Done: func(outcome string, took time.Duration) { readings.WithLabelValues(outcome).Observe(took.Seconds()) },
 	}, registry, nil
 }

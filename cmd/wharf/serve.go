@@ -40,6 +40,7 @@ func serveCommand() *cli.Command {
 			span("least-every", "WHARF_LEAST_EVERY", 5*time.Minute, "shortest time between readings that may be chosen"),
 			span("fetch-timeout", "WHARF_FETCH_TIMEOUT", 30*time.Second, "longest time that a reading may take"),
 			&cli.Int64Flag{Name: "max-feed-mb", Sources: cli.EnvVars("WHARF_MAX_FEED_MB"), Value: 20, Usage: "largest feed, in megabytes"},
+			&cli.IntFlag{Name: "max-bookings", Sources: cli.EnvVars("WHARF_MAX_BOOKINGS"), Value: 50000, Usage: "bookings that one feed may have on one calendar"},
 			span("lease", "WHARF_LEASE", 2*time.Minute, "time after which a reading that was never finished is done again"),
 			&cli.IntFlag{Name: "workers", Sources: cli.EnvVars("WHARF_WORKERS"), Value: 8, Usage: "readings at once"},
 			span("stop-timeout", "WHARF_STOP_TIMEOUT", 15*time.Second, "time that requests have to finish when the service stops"),
@@ -76,7 +77,7 @@ func serve(ctx context.Context, c *cli.Command) error {
 		Database: c.String("database"), KeyFile: c.String("key-file"), AllowPrivate: c.StringSlice("allow-private"),
 		DefaultEvery: c.Duration("default-every"), LeastEvery: c.Duration("least-every"),
 		FetchTimeout: c.Duration("fetch-timeout"), MaxFeedBytes: c.Int64("max-feed-mb") << 20,
-		Lease: c.Duration("lease"), Workers: max(1, c.Int("workers")), StopTimeout: c.Duration("stop-timeout"),
+		MaxBookings: max(1, c.Int("max-bookings")), Lease: c.Duration("lease"), Workers: max(1, c.Int("workers")), StopTimeout: c.Duration("stop-timeout"),
 		Now: time.Now, Log: slog.New(handler), Print: func(line string) { fmt.Println(line) },
 	})
 }

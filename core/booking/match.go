@@ -1,6 +1,8 @@
 package booking
 
 import (
+	"crypto/sha256"
+	"encoding/hex"
 	"slices"
 
 	"wharf/core/recur"
@@ -14,8 +16,19 @@ type Identity struct {
 	Digest string // all of it but UID and DTSTAMP
 }
 
+// maxUID is the most bytes of a UID that is kept as it is; a longer one is kept as its
+// hash, which tells entries apart just as well.
+const maxUID = 2000
+
 // IdentityOf reads the identity of an entry.
-func IdentityOf(e recur.Entry) Identity { return Identity{e.UID, e.Place(), e.Digest()} }
+func IdentityOf(e recur.Entry) Identity {
+	id := Identity{e.UID, e.Place(), e.Digest()}
+	if len(id.UID) > maxUID {
+		sum := sha256.Sum256([]byte(id.UID))
+		id.UID = hex.EncodeToString(sum[:])
+	}
+	return id
+}
 
 // Pair says that entry New of this reading is entry Old of the one before.
 type Pair struct{ Old, New int }

@@ -11,7 +11,9 @@ import (
 	"cmp"
 	"crypto/sha256"
 	"encoding/hex"
+	"math"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -142,11 +144,8 @@ type Revision struct {
 // RevisionOf reads SEQUENCE and DTSTAMP.
 func RevisionOf(c *ical.Component) Revision {
 	var r Revision
-	for _, ch := range c.Value("SEQUENCE") {
-		if ch < '0' || ch > '9' || r.Sequence > 1<<30 {
-			break
-		}
-		r.Sequence = r.Sequence*10 + int(ch-'0')
+	if n, err := strconv.Atoi(c.Value("SEQUENCE")); err == nil {
+		r.Sequence = max(0, min(n, math.MaxInt32))
 	}
 	r.Stamp = stampOf(c, "DTSTAMP")
 	return r

@@ -122,7 +122,7 @@ func (x *expansion) series(e Entry) {
 		m, err := p.Moment()
 		if err != nil {
 			x.warn(o.Line, "bad-recurrence-id", "%v: the override counts as an event of its own", err)
-			x.single(o, e, p.Value)
+			x.single(o, e, digest([]string{p.Value}))
 			continue
 		}
 		key := x.key(m, x.zoneOf(m, o.Line))

@@ -86,3 +86,42 @@ func TestDateStart(t *testing.T) {
 		assert.Equal(t, tc.want, d.Start(loc).UTC().Format(time.RFC3339), tc.why)
 	}
 }
+
+// TestComponentComesBack: a VTIMEZONE that we write says what the zone says, also where
+// its changes follow no yearly rule.
+func TestComponentComesBack(t *testing.T) {
+	for _, name := range []string{"America/Halifax", "Africa/Casablanca", "Asia/Tokyo", "Australia/Lord_Howe", "Europe/Lisbon"} {
+		loc, err := zone.Load(name)
+		require.NoError(t, err)
+		table, diags := zone.NewTable([]*ical.Component{renamed(zone.Component(name, loc, 1990, 2040))})
+		require.Empty(t, diags, name)
+		back, err := table.Resolve("Written")
+		require.NoError(t, err)
+		for at := time.Date(1990, 1, 2, 0, 0, 0, 0, time.UTC); at.Year() < 2040; at = at.Add(11 * time.Hour) {
+			require.Equal(t, at.In(loc).Format(time.DateTime), at.In(back).Format(time.DateTime), name)
+		}
+	}
+}
+
+// renamed gives a VTIMEZONE a name that the IANA does not know.
+func renamed(c *ical.Component) *ical.Component {
+	c.Properties[0].Value = "Written"
+	return c
+}
+
+func TestBadZones(t *testing.T) {
+	for want, body := range map[string]string{
+		"neither STANDARD nor DAYLIGHT": "",
+		"without DTSTART":               "BEGIN:STANDARD\nTZOFFSETFROM:+0000\nTZOFFSETTO:+0000\nEND:STANDARD\n",
+		"not an offset":                 "BEGIN:STANDARD\nDTSTART:19700101T000000\nTZOFFSETFROM:0\nTZOFFSETTO:+0000\nEND:STANDARD\n",
+		"not covered":                   "BEGIN:STANDARD\nDTSTART:19700101T000000\nTZOFFSETFROM:+0000\nTZOFFSETTO:+0000\nRRULE:FREQ=WEEKLY\nEND:STANDARD\n",
+	} {
+		cal, err := ical.NewReader(strings.NewReader("BEGIN:VCALENDAR\nBEGIN:VTIMEZONE\nTZID:Odd\n" + body + "END:VTIMEZONE\nEND:VCALENDAR\n")).ReadAll()
+		require.NoError(t, err)
+		table, diags := zone.NewTable(cal.Children("VTIMEZONE"))
+		require.Len(t, diags, 1, want)
+		assert.Contains(t, diags[0].Message, want)
+		_, err = table.Resolve("Odd")
+		assert.Error(t, err)
+	}
+}

@@ -157,6 +157,9 @@ func retryBrokenConnection(ctx context.Context, resp *http.Response, err error) 
 	return errors.Is(err, io.EOF) || errors.Is(err, syscall.ECONNRESET), nil
 }
 
+// maxLink is the most bytes of a link.
+const maxLink = 2000
+
 // ParseLink checks a link and returns it in the form in which it is read: webcal is
 // https by another name.
 func ParseLink(link string) (*url.URL, error) {
@@ -176,6 +179,9 @@ func ParseLink(link string) (*url.URL, error) {
 		return nil, errors.New("the link names no server: copy the whole address of the feed")
 	}
 	u.Fragment = ""
+	if len(u.String()) > maxLink {
+		return nil, fmt.Errorf("the link is longer than %d characters: copy only the address of the feed", maxLink)
+	}
 	return u, nil
 }
 

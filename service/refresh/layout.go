@@ -51,8 +51,11 @@ func (r *Refresher) layOut(tx *store.Tx, s source, link store.Link, now time.Tim
 	if err != nil {
 		return err
 	}
-	p := placement{calendar: calendar, rules: k, link: l, source: s, now: now, mint: r.MintKey}
-	added, changed := p.diff(stored)
+	p := placement{calendar: calendar, rules: k, link: l, source: s, now: now, mint: r.MintKey, most: r.MaxBookings}
+	added, changed, err := p.diff(stored)
+	if err != nil {
+		return err
+	}
 	if len(added)+len(changed) == 0 {
 		return nil
 	}
@@ -70,15 +73,22 @@ type placement struct {
 	source   source
 	now      time.Time
 	mint     []byte
+	most     int // bookings of one feed on one calendar
 }
+
+// errTooMany: the feed has more bookings than it may have on a calendar.
+var errTooMany = errors.New("too many bookings")
 
 type slot struct {
 	entry      int64
 	occurrence string
 }
 
-func (p placement) diff(stored []store.Booking) (added []*store.Booking, changed []store.Booking) {
-	wanted, cancelled := p.wanted()
+func (p placement) diff(stored []store.Booking) (added []*store.Booking, changed []store.Booking, err error) {
+	wanted, cancelled, err := p.wanted()
+	if err != nil {
+		return nil, nil, err
+	}
 	have := map[slot]bool{}
 	for _, b := range stored {
 		at := slot{b.EntryID, b.Occurrence}
@@ -99,7 +109,7 @@ func (p placement) diff(stored []store.Booking) (added []*store.Booking, changed
 			added = append(added, wanted[at])
 		}
 	}
-	return added, changed
+	return added, changed, nil
 }
 
 // leaves reports whether a booking that its feed no longer shows is to be removed. One
@@ -119,7 +129,7 @@ func (p placement) leaves(b store.Booking, cancelled bool, wanted map[slot]*stor
 }
 
 // wanted is what the source means on the calendar now, and what it calls off.
-func (p placement) wanted() (wanted map[slot]*store.Booking, cancelled map[slot]bool) {
+func (p placement) wanted() (wanted map[slot]*store.Booking, cancelled map[slot]bool, err error) {
 	wanted, cancelled = map[slot]*store.Booking{}, map[slot]bool{}
 	from, to := rules.MaterialisedWindow(p.now, p.rules.Zone)
 	window := recur.Window{From: from, To: to, Zone: p.rules.Zone, KeepSingle: true}
@@ -134,8 +144,11 @@ func (p placement) wanted() (wanted map[slot]*store.Booking, cancelled map[slot]
 			}
 			wanted[at] = p.row(i, o, b, notices)
 		}
+		if len(wanted) > p.most {
+			return nil, nil, errTooMany
+		}
 	}
-	return wanted, cancelled
+	return wanted, cancelled, nil
 }
 
 func (p placement) row(i int, o recur.Occurrence, b booking.Booking, notices []booking.Notice) *store.Booking {
@@ -145,9 +158,9 @@ func (p placement) row(i int, o recur.Occurrence, b booking.Booking, notices []b
 		words[n] = string(notice)
 	}
 	row := &store.Booking{
-		CalendarID: p.calendar.ID, FeedID: p.source.feed.ID, EntryID: entry.ID, Occurrence: o.Key, UID: o.UID,
+		CalendarID: p.calendar.ID, FeedID: p.source.feed.ID, EntryID: entry.ID, Occurrence: o.Key, UID: clipText(o.UID, 2000),
 		Minted: carried.Mint(p.mint, strconv.FormatInt(p.calendar.ID, 10), strconv.FormatInt(entry.ID, 10), o.Key),
-		Title:  o.Summary, Notices: strings.Join(words, ","), Verdict: "booking",
+		Title:  clipText(o.Summary, 500), Notices: strings.Join(words, ","), Verdict: "booking",
 		StartPoint: b.Span.Start, EndPoint: b.Span.End, Tentative: b.Tentative, Blocks: b.Blocks, Units: b.Units,
 		Sequence: o.Revision.Sequence, Stamp: orNil(o.Revision.Stamp), Created: orNil(o.Created),
 		NotBefore: entry.NotBefore, SeenBy: entry.SeenBy,
@@ -182,8 +195,17 @@ func order(wanted map[slot]*store.Booking) []slot {
 	return keys
 }
 
+// clipText keeps at most n characters for the tables; the document keeps the whole.
+func clipText(s string, n int) string {
+	if r := []rune(s); len(r) > n {
+		return string(r[:n-1]) + "…"
+	}
+	return s
+}
+
+// orNil leaves out times that nobody can mean.
 func orNil(t time.Time) *time.Time {
-	if t.IsZero() {
+	if t.Year() < 1970 {
 		return nil
 	}
 	return &t

@@ -12,16 +12,12 @@ import (
 	"bytes"
 	"context"
 	"errors"
-	"fmt"
 	"log/slog"
-	"sync"
 	"time"
 
 	"wharf/core/booking"
 	"wharf/core/ical"
 	"wharf/core/recur"
-	"wharf/core/span"
-	"wharf/core/zone"
 	"wharf/service/combine"
 	"wharf/service/crash"
 	"wharf/service/fetch"
@@ -43,7 +39,9 @@ type Refresher struct {
 	Log      *slog.Logger
 	Lease    time.Duration // how long a claim lasts; longer than any fetch
 	Workers  int           // readings at once
-	Done     func(outcome string, took time.Duration)
+	// MaxBookings is how many bookings one feed may have on one calendar.
+	MaxBookings int
+	Done        func(outcome string, took time.Duration)
 }
 
 // urlPlace is the place for which feed links are sealed.
@@ -93,10 +91,14 @@ func (r *Refresher) read(ctx context.Context, feed store.Feed) (store.Reading, e
 	}
 	crash.At(crash.Fetched)
 	var reading store.Reading
-	err = r.Store.Tx(ctx, func(tx *store.Tx) error {
+	attempt := func(tx *store.Tx) error {
 		reading, err = r.commit(tx, feed, got)
 		return err
-	})
+	}
+	if err = r.Store.Tx(ctx, attempt); errors.Is(err, errTooMany) {
+		got.doc, got.err = nil, r.tooMany()
+		err = r.Store.Tx(ctx, attempt)
+	}
 	return reading, err
 }
 
@@ -279,210 +281,4 @@ func identitiesOf(doc *recur.Document) []booking.Identity {
 		ids[i] = booking.IdentityOf(e)
 	}
 	return ids
-}
-
-// Link makes a feed count on a calendar, or changes how, and combines it.
-func (r *Refresher) Link(ctx context.Context, link store.Link) error {
-	err := r.Store.Tx(ctx, func(tx *store.Tx) error {
-		feed, err := tx.LockFeed(link.FeedID)
-		if err != nil {
-			return err
-		}
-		if _, err := tx.Calendar(link.CalendarID); err != nil {
-			return err
-		}
-		if err := tx.SaveLink(link); err != nil {
-			return err
-		}
-		s, ok, err := r.stored(tx, feed)
-		if err != nil || !ok {
-			return err
-		}
-		return r.layOut(tx, s, link, r.Now())
-	})
-	if err != nil {
-		return err
-	}
-	return r.Combiner.All(ctx)
-}
-
-// moveWindows lays out every calendar whose local day has changed since it was last laid
-// out, and marks those whose conflicts have ended.
-func (r *Refresher) moveWindows(ctx context.Context) error {
-	today := func(name string) string {
-		loc, err := zone.Load(name)
-		if err != nil {
-			return ""
-		}
-		return span.DateOf(r.Now().In(loc)).String()
-	}
-	stale, err := r.Store.StaleCalendars(ctx, today)
-	if err != nil {
-		return err
-	}
-	for _, calendar := range stale {
-		if err := r.moveWindow(ctx, calendar, today(calendar.Zone)); err != nil {
-			return err
-		}
-	}
-	ended, err := r.Store.EndedConflicts(ctx, r.Now())
-	if err != nil {
-		return err
-	}
-	for _, id := range ended {
-		if err := r.Store.Tx(ctx, func(tx *store.Tx) error { return tx.MarkDirty(id) }); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-func (r *Refresher) moveWindow(ctx context.Context, calendar store.Calendar, day string) error {
-	return r.Store.Tx(ctx, func(tx *store.Tx) error {
-		links, err := tx.LinksOfCalendar(calendar.ID)
-		if err != nil {
-			return err
-		}
-		for _, link := range links {
-			feed, err := tx.LockFeed(link.FeedID)
-			if err != nil {
-				return err
-			}
-			s, ok, err := r.stored(tx, feed)
-			if err != nil {
-				return err
-			}
-			if !ok {
-				continue
-			}
-			if err := r.layOut(tx, s, link, r.Now()); err != nil {
-				return err
-			}
-		}
-		if err := tx.SetLaidOutOn(calendar.ID, day); err != nil {
-			return err
-		}
-		return tx.MarkDirty(calendar.ID) // a new day may end conflicts and move publications on
-	})
-}
-
-// Run reads what is due, combines what is dirty and moves windows on, until ctx ends. It
-// returns when the readings that were going on have stopped.
-func (r *Refresher) Run(ctx context.Context, tick <-chan time.Time) {
-	var workers sync.WaitGroup
-	defer workers.Wait()
-	free := make(chan struct{}, r.Workers)
-	for {
-		r.startDue(ctx, &workers, free)
-		if err := errors.Join(r.moveWindows(ctx), r.Combiner.All(ctx)); err != nil && ctx.Err() == nil {
-			r.Log.Error("background work failed; it is tried again", "error", err)
-		}
-		select {
-		case <-ctx.Done():
-			return
-		case <-tick:
-		}
-	}
-}
-
-// startDue starts as many readings as there are workers free.
-func (r *Refresher) startDue(ctx context.Context, workers *sync.WaitGroup, free chan struct{}) {
-	room := cap(free) - len(free)
-	if room == 0 || ctx.Err() != nil {
-		return
-	}
-	due, err := r.Store.DueFeeds(ctx, r.Now(), room)
-	if err != nil {
-		r.Log.Error("due feeds cannot be listed; it is tried again", "error", err)
-		return
-	}
-	for _, feed := range due {
-		free <- struct{}{}
-		workers.Go(func() {
-			defer func() { <-free }()
-			if _, err := r.Read(ctx, feed); err != nil && !errors.Is(err, ErrBusy) && !errors.Is(err, store.ErrLost) && ctx.Err() == nil {
-				r.Log.Error("feed could not be read", "feed", feed.Name, "error", err)
-			}
-		})
-	}
-}
-
-// State says how a feed stands at now, and since when.
-func State(f store.Feed, now time.Time) (string, time.Time) {
-	switch {
-	case f.FailingSince != nil:
-		return "failing", *f.FailingSince
-	case late(f, now):
-		return "late", lateFrom(f)
-	case f.FreshSince != nil:
-		return "fresh", *f.FreshSince
-	}
-	return "late", f.CreatedAt
-}
-
-// late: no good reading for twice the interval.
-func late(f store.Feed, now time.Time) bool { return f.LastGoodEnd != nil && now.After(lateFrom(f)) }
-
-func lateFrom(f store.Feed) time.Time {
-	return f.LastGoodEnd.Add(2 * time.Duration(f.EverySeconds) * time.Second)
-}
-
-// Subscribe checks a link by reading it, and stores the feed only if it gives a
-// calendar. The error is a *fetch.Error or *ical.NotCalendarError when the link is at
-// fault.
-func (r *Refresher) Subscribe(ctx context.Context, platform string, feed store.Feed, link string, on *store.Link) (store.Feed, error) {
-	u, err := fetch.ParseLink(link)
-	if err != nil {
-		return store.Feed{}, &fetch.Error{Message: err.Error()}
-	}
-	got := fetched{started: r.Now()}
-	got.result, err = r.Fetcher.Get(ctx, u.String(), fetch.Known{})
-	if err != nil && isWebcal(link) {
-		// webcal does not say whether it is https or http; the safer one goes first.
-		plain := *u
-		plain.Scheme = "http"
-		if result, again := r.Fetcher.Get(ctx, plain.String(), fetch.Known{}); again == nil {
-			u, got.result, err = &plain, result, nil
-		}
-	}
-	if err != nil {
-		return store.Feed{}, err
-	}
-	got.finished = r.Now()
-	if got.doc, err = recur.Read(ical.NewReader(bytes.NewReader(got.result.Body))); err != nil {
-		return store.Feed{}, err
-	}
-	feed.URLCipher = r.Box.Seal(urlPlace, u.String())
-	feed.Address = secret.Redact(u.String())
-	feed.CreatedAt, feed.DueAt = got.started, got.finished
-	err = r.Store.Tx(ctx, func(tx *store.Tx) error {
-		row := feed
-		p, err := tx.PlatformNamed(platform)
-		if err != nil {
-			return err
-		}
-		row.PlatformID = p.ID
-		if err := tx.CreateFeed(&row); err != nil {
-			return err
-		}
-		if on != nil {
-			on.FeedID = row.ID
-			if err := tx.SaveLink(*on); err != nil {
-				return fmt.Errorf("link: %w", err)
-			}
-		}
-		if _, err := r.commit(tx, row, got); err != nil {
-			return err
-		}
-		feed, err = tx.LockFeed(row.ID)
-		return err
-	})
-	if err != nil {
-		return store.Feed{}, err
-	}
-	return feed, r.Combiner.All(ctx)
-}
-
-func isWebcal(link string) bool {
-	return len(link) > 7 && (link[:7] == "webcal:" || link[:7] == "WEBCAL:")
 }

@@ -58,7 +58,7 @@ func newBench(t *testing.T, body string) *bench {
 	private, err := fetch.ParsePrivate("127.0.0.0/8:1-65535")
 	require.NoError(t, err)
 	b.r = &refresh.Refresher{Store: b.store, Box: box, Fetcher: fetch.New(fetch.Settings{Allowed: []fetch.Private{private}}),
-		Combiner: &combine.Combiner{Store: b.store, Now: clock, Log: quiet}, MintKey: box.Derive("uid"), Now: clock, Log: quiet, Lease: time.Minute, Workers: 1}
+		Combiner: &combine.Combiner{Store: b.store, Now: clock, Log: quiet}, MintKey: box.Derive("uid"), Now: clock, Log: quiet, Lease: time.Minute, Workers: 1, MaxBookings: 100}
 	c := store.Calendar{Name: "Ketch", Zone: "UTC", Grain: "day", Capacity: 1, CreatedAt: b.now}
 	require.NoError(t, b.store.CreateCalendar(ctx, &c))
 	b.calendar = c.ID
@@ -211,4 +211,25 @@ func TestWindowMovesOn(t *testing.T) {
 	rows, err := b.store.BookingsWithin(ctx, b.calendar, span.Days(0, 100000))
 	require.NoError(t, err)
 	assert.Equal(t, rows[0].SeenBy, rows[len(rows)-1].SeenBy)
+}
+
+// TestAbsurdFeeds: what no honest platform writes neither breaks a reading nor fills the
+// tables.
+func TestAbsurdFeeds(t *testing.T) {
+	b := newBench(t, event("a", "Ann", "20260720", "20260722"))
+	var many strings.Builder
+	for n := range 101 {
+		many.WriteString(event(fmt.Sprint("n", n), "Guest", "20260801", "20260802"))
+	}
+	r := b.read(many.String())
+	assert.Equal(t, store.OutcomeFailed, r.Outcome)
+	assert.Contains(t, r.Message, "more than 100 bookings")
+	assert.Equal(t, []string{"07-20/07-22 Ann"}, b.bookings(), "a feed that is too large changes nothing")
+
+	long := strings.Repeat("x", 100_000)
+	r = b.read(event(long, long, "20260720", "20260722", "DTSTAMP:00000101T000000Z", "CREATED:00010101T000000Z", "SEQUENCE:99999999999\r\n") +
+		event(long, "Second", "20260901", "20260902", "RECURRENCE-ID:"+long+"\r\n") + event("z", "Far", "99990101", "99991231"))
+	require.Equal(t, store.OutcomeChanged, r.Outcome, r.Message)
+	assert.Len(t, b.bookings(), 2, "the far one is beyond what the test asks for")
+	assert.Equal(t, store.OutcomeUnchanged, b.read(b.body).Outcome)
 }

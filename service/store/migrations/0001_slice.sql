@@ -29,7 +29,7 @@ CREATE TABLE feeds (
   name VARCHAR(100) NOT NULL,
   color VARCHAR(16) NOT NULL,
   url_cipher VARBINARY(4096) NOT NULL,
-  address VARCHAR(255) NOT NULL,
+  address VARCHAR(512) NOT NULL,
   every_seconds INT NOT NULL,
   e_tag VARCHAR(512) NOT NULL DEFAULT '',
   last_modified VARCHAR(64) NOT NULL DEFAULT '',

@@ -1,0 +1,60 @@
+package carried_test
+
+import (
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+
+	"wharf/core/carried"
+	"wharf/core/span"
+)
+
+var now = time.Date(2026, 7, 1, 12, 0, 0, 500, time.UTC)
+
+func item(uid string, start, end int64) carried.Item {
+	return carried.Item{UID: uid, Span: span.Span{Start: start, End: end}, Units: 1}
+}
+
+func TestAdvance(t *testing.T) {
+	then := now.Add(-time.Hour).Truncate(time.Second)
+	history := []carried.Row{
+		{ID: 1, Item: item("a", 1, 3), Sequence: 0, Stamp: then, From: 1},
+		{ID: 2, Item: item("b", 5, 6), Sequence: 0, Stamp: then, From: 1, To: 2},
+		{ID: 3, Item: item("b", 5, 7), Sequence: 1, Stamp: then, From: 3, To: 3},
+	}
+	stamp := now.Truncate(time.Second)
+	for _, tc := range []struct {
+		name string
+		want []carried.Item
+		is   carried.Change
+		now  []string
+	}{
+		{"nothing new", []carried.Item{item("a", 1, 3)}, carried.Change{}, []string{"a"}},
+		{"moved: closed and opened, with a higher SEQUENCE", []carried.Item{item("a", 2, 4)},
+			carried.Change{Close: []int64{1}, Open: []carried.Row{{Item: item("a", 2, 4), Sequence: 1, Stamp: stamp, From: 4}}}, []string{"a"}},
+		{"gone", nil, carried.Change{Close: []int64{1}}, nil},
+		{"back after it was gone: SEQUENCE never falls", []carried.Item{item("a", 1, 3), item("b", 5, 6)},
+			carried.Change{Open: []carried.Row{{Item: item("b", 5, 6), Sequence: 2, Stamp: stamp, From: 4}}}, []string{"a", "b"}},
+		{"new, before what there is", []carried.Item{item("a", 1, 3), item("c", 0, 1)},
+			carried.Change{Open: []carried.Row{{Item: item("c", 0, 1), Stamp: stamp, From: 4}}}, []string{"c", "a"}},
+	} {
+		change := carried.Advance(history, tc.want, 4, now)
+		assert.Equal(t, tc.is, change, tc.name)
+		var uids []string
+		for _, r := range carried.Apply(history, change) {
+			uids = append(uids, r.UID)
+		}
+		assert.Equal(t, tc.now, uids, tc.name)
+	}
+}
+
+func TestMint(t *testing.T) {
+	key := []byte("key")
+	uid := carried.Mint(key, "1", "22", "x")
+	assert.Equal(t, uid, carried.Mint(key, "1", "22", "x"))
+	assert.Len(t, uid, 38)
+	for _, other := range []string{carried.Mint(key, "12", "2", "x"), carried.Mint(key, "1", "22"), carried.Mint([]byte("other"), "1", "22", "x")} {
+		assert.NotEqual(t, uid, other)
+	}
+}

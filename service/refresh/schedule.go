@@ -1,0 +1,133 @@
+package refresh
+
+import (
+	"context"
+	"errors"
+	"sync"
+	"time"
+
+	"wharf/core/span"
+	"wharf/core/zone"
+	"wharf/service/store"
+)
+
+// Run reads what is due, combines what is dirty and moves windows on, until ctx ends. It
+// returns when the readings that were going on have stopped.
+func (r *Refresher) Run(ctx context.Context, tick <-chan time.Time) {
+	var workers sync.WaitGroup
+	defer workers.Wait()
+	free := make(chan struct{}, r.Workers)
+	for {
+		r.startDue(ctx, &workers, free)
+		if err := errors.Join(r.moveWindows(ctx), r.Combiner.All(ctx)); err != nil && ctx.Err() == nil {
+			r.Log.Error("background work failed; it is tried again", "error", err)
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick:
+		}
+	}
+}
+
+// startDue starts as many readings as there are workers free.
+func (r *Refresher) startDue(ctx context.Context, workers *sync.WaitGroup, free chan struct{}) {
+	room := cap(free) - len(free)
+	if room == 0 || ctx.Err() != nil {
+		return
+	}
+	due, err := r.Store.DueFeeds(ctx, r.Now(), room)
+	if err != nil {
+		r.Log.Error("due feeds cannot be listed; it is tried again", "error", err)
+		return
+	}
+	for _, feed := range due {
+		free <- struct{}{}
+		workers.Go(func() {
+			defer func() { <-free }()
+			if _, err := r.Read(ctx, feed); err != nil && !errors.Is(err, ErrBusy) && !errors.Is(err, store.ErrLost) && ctx.Err() == nil {
+				r.Log.Error("feed could not be read", "feed", feed.Name, "error", err)
+			}
+		})
+	}
+}
+
+// moveWindows lays out every calendar whose local day has changed since it was last laid
+// out, and marks those whose conflicts have ended.
+func (r *Refresher) moveWindows(ctx context.Context) error {
+	today := func(name string) string {
+		loc, err := zone.Load(name)
+		if err != nil {
+			return ""
+		}
+		return span.DateOf(r.Now().In(loc)).String()
+	}
+	stale, err := r.Store.StaleCalendars(ctx, today)
+	if err != nil {
+		return err
+	}
+	for _, calendar := range stale {
+		if err := r.moveWindow(ctx, calendar, today(calendar.Zone)); err != nil {
+			return err
+		}
+	}
+	ended, err := r.Store.EndedConflicts(ctx, r.Now())
+	if err != nil {
+		return err
+	}
+	for _, id := range ended {
+		if err := r.Store.Tx(ctx, func(tx *store.Tx) error { return tx.MarkDirty(id) }); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (r *Refresher) moveWindow(ctx context.Context, calendar store.Calendar, day string) error {
+	return r.Store.Tx(ctx, func(tx *store.Tx) error {
+		links, err := tx.LinksOfCalendar(calendar.ID)
+		if err != nil {
+			return err
+		}
+		for _, link := range links {
+			feed, err := tx.LockFeed(link.FeedID)
+			if err != nil {
+				return err
+			}
+			s, ok, err := r.stored(tx, feed)
+			if err != nil {
+				return err
+			}
+			if !ok {
+				continue
+			}
+			if err := r.layOut(tx, s, link, r.Now()); err != nil {
+				return err
+			}
+		}
+		if err := tx.SetLaidOutOn(calendar.ID, day); err != nil {
+			return err
+		}
+		return tx.MarkDirty(calendar.ID) // a new day may end conflicts and move publications on
+	})
+}
+
+// State says how a feed stands at now, and since when.
+func State(f store.Feed, now time.Time) (string, time.Time) {
+	switch {
+	case f.FailingSince != nil:
+		return "failing", *f.FailingSince
+	case late(f, now):
+		return "late", lateFrom(f)
+	case f.FreshSince != nil:
+		return "fresh", *f.FreshSince
+	}
+	return "late", f.CreatedAt
+}
+
+// late: no good reading for twice the interval.
+func late(f store.Feed, now time.Time) bool { return f.LastGoodEnd != nil && now.After(lateFrom(f)) }
+
+func lateFrom(f store.Feed) time.Time {
+	return f.LastGoodEnd.Add(2 * time.Duration(f.EverySeconds) * time.Second)
+}

@@ -1,0 +1,109 @@
+package refresh
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+
+	"wharf/core/ical"
+	"wharf/core/recur"
+	"wharf/service/fetch"
+	"wharf/service/secret"
+	"wharf/service/store"
+)
+
+// Subscribe checks a link by reading it, and stores the feed only if it gives a
+// calendar. The error is a *fetch.Error or *ical.NotCalendarError when the link is at
+// fault.
+func (r *Refresher) Subscribe(ctx context.Context, platform string, feed store.Feed, link string, on *store.Link) (store.Feed, error) {
+	u, err := fetch.ParseLink(link)
+	if err != nil {
+		return store.Feed{}, &fetch.Error{Message: err.Error()}
+	}
+	got := fetched{started: r.Now()}
+	got.result, err = r.Fetcher.Get(ctx, u.String(), fetch.Known{})
+	if err != nil && isWebcal(link) {
+		// webcal does not say whether it is https or http; the safer one goes first.
+		plain := *u
+		plain.Scheme = "http"
+		if result, again := r.Fetcher.Get(ctx, plain.String(), fetch.Known{}); again == nil {
+			u, got.result, err = &plain, result, nil
+		}
+	}
+	if err != nil {
+		return store.Feed{}, err
+	}
+	got.finished = r.Now()
+	if got.doc, err = recur.Read(ical.NewReader(bytes.NewReader(got.result.Body))); err != nil {
+		return store.Feed{}, err
+	}
+	feed.URLCipher = r.Box.Seal(urlPlace, u.String())
+	feed.Address = secret.Redact(u.String())
+	feed.CreatedAt, feed.DueAt = got.started, got.finished
+	err = r.Store.Tx(ctx, func(tx *store.Tx) error {
+		row := feed
+		p, err := tx.PlatformNamed(platform)
+		if err != nil {
+			return err
+		}
+		row.PlatformID = p.ID
+		if err := tx.CreateFeed(&row); err != nil {
+			return err
+		}
+		if on != nil {
+			on.FeedID = row.ID
+			if err := tx.SaveLink(*on); err != nil {
+				return fmt.Errorf("link: %w", err)
+			}
+		}
+		if _, err := r.commit(tx, row, got); err != nil {
+			return err
+		}
+		feed, err = tx.LockFeed(row.ID)
+		return err
+	})
+	if errors.Is(err, errTooMany) {
+		err = r.tooMany()
+	}
+	if err != nil {
+		return store.Feed{}, err
+	}
+	return feed, r.Combiner.All(ctx)
+}
+
+func isWebcal(link string) bool {
+	return len(link) > 7 && (link[:7] == "webcal:" || link[:7] == "WEBCAL:")
+}
+
+// Link makes a feed count on a calendar, or changes how, and combines it.
+func (r *Refresher) Link(ctx context.Context, link store.Link) error {
+	err := r.Store.Tx(ctx, func(tx *store.Tx) error {
+		feed, err := tx.LockFeed(link.FeedID)
+		if err != nil {
+			return err
+		}
+		if _, err := tx.Calendar(link.CalendarID); err != nil {
+			return err
+		}
+		if err := tx.SaveLink(link); err != nil {
+			return err
+		}
+		s, ok, err := r.stored(tx, feed)
+		if err != nil || !ok {
+			return err
+		}
+		return r.layOut(tx, s, link, r.Now())
+	})
+	if errors.Is(err, errTooMany) {
+		err = r.tooMany()
+	}
+	if err != nil {
+		return err
+	}
+	return r.Combiner.All(ctx)
+}
+
+func (r *Refresher) tooMany() error {
+	return &fetch.Error{Message: fmt.Sprintf("the feed has more than %d bookings on one calendar: check that this is the right link, or raise max-bookings", r.MaxBookings)}
+}
