@@ -92,6 +92,14 @@ func (b *logBuffer) String() string {
 // logged in.
 func newWorld(t *testing.T, names []string, env ...string) *world {
 	t.Helper()
+	w := openWorld(t, names, env...)
+	w.setUp()
+	return w
+}
+
+// openWorld starts the platforms and a service that nobody has an account of yet.
+func openWorld(t *testing.T, names []string, env ...string) *world {
+	t.Helper()
 	w := &world{t: t, dir: t.TempDir(), dsn: dbtest.New(t), address: freeAddress(t), env: env}
 	for i, name := range names {
 		p := &standin.Platform{Name: name, Secret: fmt.Sprintf("secret-%d", i), Style: styles[i%len(styles)],
@@ -102,7 +110,6 @@ func newWorld(t *testing.T, names []string, env ...string) *world {
 	}
 	w.start(env...)
 	t.Cleanup(w.stop)
-	w.setUp()
 	return w
 }
 

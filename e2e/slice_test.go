@@ -6,6 +6,7 @@ import (
 	"io"
 	"net/http"
 	"strings"
+	"sync"
 	"testing"
 
 	"github.com/chromedp/chromedp"
@@ -56,6 +57,21 @@ func TestDoubleBookingEndToEnd(t *testing.T) {
 	defer end()
 	tab, cancel := context.WithTimeout(tab, patience)
 	defer cancel()
+	var mu sync.Mutex
+	var complaints []string // of the page: errors, refusals by its own policy
+	said := chromedp.Console(tab)
+	go func() {
+		for m, err := range said {
+			if err != nil {
+				return // the tab is closed
+			}
+			if m.IsException() || m.Type == "error" {
+				mu.Lock()
+				complaints = append(complaints, m.String())
+				mu.Unlock()
+			}
+		}
+	}()
 	require.NoError(t, chromedp.Do(tab, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(w.base()+"/"),
 		chromedp.SendKeys(chromedp.CSS("input[name=name]"), accountName), chromedp.SendKeys(chromedp.CSS("input[name=password]"), password+"\r"),
 		chromedp.WaitVisible(chromedp.CSS(".clash"))))
@@ -83,6 +99,11 @@ func TestDoubleBookingEndToEnd(t *testing.T) {
 	}
 	assert.Len(t, w.platforms[2].Blocks(), 2)
 	require.NoError(t, chromedp.Do(tab, chromedp.WaitNotPresent(chromedp.CSS(".conflict")), chromedp.WaitVisible(chromedp.CSS(".calm"))), "the page learns of it by itself")
+	mu.Lock()
+	defer mu.Unlock()
+	for _, c := range complaints {
+		assert.Contains(t, c, "401", "the page complains of nothing but that it had to log in")
+	}
 }
 
 func eval[T any](t *testing.T, tab context.Context, expression string) T {

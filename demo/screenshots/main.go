@@ -43,10 +43,13 @@ var shots = []shot{
 }
 
 // commands are taken in a terminal.
-var commands = []struct{ name, line string }{
-	{"terminal-conflict-list", "bin/wharf conflict list"},
-	{"terminal-calendar-show", "bin/wharf calendar show 'Ketch Merrow'"},
-	{"terminal-feed-list", "bin/wharf feed list"},
+var commands = []struct {
+	name, line string
+	rows       int // of the terminal
+}{
+	{"terminal-conflict-list", "bin/wharf conflict list", 5},
+	{"terminal-calendar-show", "bin/wharf calendar show 'Ketch Merrow'", 22},
+	{"terminal-feed-list", "bin/wharf feed list", 6},
 }
 
 func main() {
@@ -66,7 +69,7 @@ func run(ctx context.Context) error {
 		return err
 	}
 	for _, c := range commands {
-		if err := terminal(ctx, c.name, c.line); err != nil {
+		if err := terminal(ctx, c.name, c.line, c.rows); err != nil {
 			return fmt.Errorf("%s: %w", c.name, err)
 		}
 	}
@@ -123,11 +126,11 @@ func take(tab context.Context, s shot) error {
 }
 
 // terminal shows a command in xterm under a virtual screen and takes its window.
-func terminal(ctx context.Context, name, line string) error {
+func terminal(ctx context.Context, name, line string, rows int) error {
 	ctx, cancel := context.WithTimeout(ctx, time.Minute)
 	defer cancel()
 	display := ":" + strconv.Itoa(90+os.Getpid()%900)
-	screen := exec.CommandContext(ctx, "Xvfb", display, "-screen", "0", "1280x420x24", "-nolisten", "tcp")
+	screen := exec.CommandContext(ctx, "Xvfb", display, "-screen", "0", fmt.Sprintf("1280x%dx24", rows*17+26), "-nolisten", "tcp")
 	if err := screen.Start(); err != nil {
 		return err
 	}
@@ -143,7 +146,7 @@ func terminal(ctx context.Context, name, line string) error {
 	if err := waitFor(ctx, func() bool { return run1(ctx, env, "xdpyinfo") == nil }); err != nil {
 		return fmt.Errorf("Xvfb does not start: %w", err)
 	}
-	window := exec.CommandContext(ctx, "xterm", "-geometry", "158x24+0+0", "-fa", "DejaVu Sans Mono", "-fs", "10", "-bg", "#10191e", "-fg", "#e9e3d6", "-b", "12", "+sb", "-e", "sh", "-c", script)
+	window := exec.CommandContext(ctx, "xterm", "-geometry", fmt.Sprintf("158x%d+0+0", rows), "-fa", "DejaVu Sans Mono", "-fs", "10", "-bg", "#10191e", "-fg", "#e9e3d6", "-b", "12", "+sb", "-e", "sh", "-c", script)
 	window.Env = env
 	if err := window.Start(); err != nil {
 		return err

@@ -7,7 +7,7 @@ import { api, data } from './data/api'
 const route = useRoute()
 const router = useRouter()
 const queryClient = useQueryClient()
-const dark = useDark({ storageKey: 'wharf-paper' })
+const dark = useDark({ storageKey: 'wharf-paper', disableTransition: false })
 const toggleDark = useToggle(dark)
 
 async function logOut() {

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue'
+import { computed, ref, watchEffect } from 'vue'
 import type { Color, Feed } from '@/data/api'
 import { useAddFeed, useCalendars, usePlatforms } from '@/data/queries'
 import { useProblems } from '@/logic/form'
@@ -35,6 +35,11 @@ const color = ref<Color>()
 const calendar = ref<number>()
 const role = ref<'blocks' | 'shows'>('blocks')
 const minutes = ref(15)
+
+// With a single calendar, that is the one that is meant.
+watchEffect(() => {
+  if (calendars.data.value?.length === 1) calendar.value ??= calendars.data.value[0]?.id
+})
 
 const suggested = computed(() => {
   const thing = calendars.data.value?.find((c) => c.id === calendar.value)?.name
