@@ -161,7 +161,7 @@ type child struct {
 	base    string
 	logFile string
 	cmd     *exec.Cmd
-	setup   chan string // the code of the setup link, if one is printed
+	setup   chan string   // the code of the setup link, if one is printed
 	exited  chan struct{} // closed when the process has ended
 }
 
