@@ -5,7 +5,6 @@ SHELL := /bin/bash
 .SHELLFLAGS := -eu -o pipefail -c
 .DEFAULT_GOAL := help
 GO ?= go
-export CGO_ENABLED ?= 1
 
 help: ## list the targets
 	@grep -hE '^[a-z-]+:.*## ' $(MAKEFILE_LIST) | awk -F ':.*## ' '{printf "  make %-12s %s\n", $$1, $$2}'
@@ -14,7 +13,7 @@ tools: ## install what is missing of Debian's packages
 	@scripts/tools.sh mariadbd=mariadb-server-core mariadb=mariadb-client-core
 
 test-tools: tools
-	@scripts/tools.sh chromium=chromium fc-match=fontconfig gcc=gcc
+	@scripts/tools.sh chromium=chromium gcc=gcc gcc=libc6-dev
 
 web/node_modules/.complete: web/package.json web/package-lock.json
 	cd web && npm ci --no-audit --no-fund --loglevel=error

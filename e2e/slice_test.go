@@ -45,6 +45,18 @@ func TestDoubleBookingEndToEnd(t *testing.T) {
 	assert.Equal(t, []string{"Charter: Harbour School", "Feed of Strand & Tern Charters", day(t, 11), day(t, 14)}, []string{c.Bookings[1].Title, c.Bookings[1].Label, c.Bookings[1].Start, c.Bookings[1].End})
 	assert.Len(t, w.platforms[2].Blocks(), 3, "the third platform blocks what the others sold")
 
+	// The same feeds on calendars of other grains: still the one clash, and no other.
+	for _, grain := range []string{"night", "time"} {
+		w.run("", "calendar", "add", "Z by "+grain, "--zone", zoneName, "--grain", grain)
+		for _, p := range w.platforms {
+			w.run("", "link", "add", "Z by "+grain, "Feed of "+p.Name)
+		}
+		clashes := w.conflicts("--calendar", "Z by "+grain)
+		require.Len(t, clashes, 1, grain)
+		assert.Equal(t, "Lindqvist", clashes[0].Bookings[0].Title)
+		assert.Equal(t, "Charter: Harbour School", clashes[0].Bookings[1].Title)
+	}
+
 	// What the desk gets: everything but its own, read by a library that is not ours.
 	assert.Equal(t, []string{
 		strings.Join([]string{mintedFor(t, w, "Reserved (Brightwater)"), day(t, 1), day(t, 3), "CONFIRMED", "Not available"}, " "),
@@ -89,7 +101,7 @@ func TestDoubleBookingEndToEnd(t *testing.T) {
 	w.cancel(0, "Lindqvist")
 	w.run("", "feed", "refresh", "--all")
 	require.Empty(t, w.conflicts())
-	require.Len(t, w.conflicts("--state", "cleared"), 1)
+	require.Len(t, w.conflicts("--calendar", "Ketch Merrow", "--state", "cleared"), 1)
 	w.round()
 	w.round()
 	for _, p := range w.platforms {

@@ -35,14 +35,21 @@ type Row struct {
 	To       int64 // 0: still carried
 }
 
+// mintedEnd is what every UID of ours ends in.
+const mintedEnd = "@wharf"
+
 // Mint returns the UID under which a booking is published. It tells nothing about the
-// booking, is the same for every recipient, and stays the same as long as the parts
-// that name the booking do.
+// booking, is the same for every recipient and on every calendar, and stays the same as
+// long as the parts that name the booking do.
 func Mint(key []byte, parts ...string) string {
 	mac := hmac.New(sha256.New, key)
 	mac.Write([]byte(strings.Join(parts, "\x00")))
-	return hex.EncodeToString(mac.Sum(nil)[:16]) + "@wharf"
+	return hex.EncodeToString(mac.Sum(nil)[:16]) + mintedEnd
 }
+
+// LooksMinted reports whether a UID may be one of ours; only a look at what was carried
+// or is stored tells.
+func LooksMinted(uid string) bool { return len(uid) == 38 && strings.HasSuffix(uid, mintedEnd) }
 
 // Change is the step from one version of a publication to the next.
 type Change struct {

@@ -126,8 +126,8 @@ func (s *sweep) run(kind Kind, excess bool, at int64) {
 
 // Follow pairs each conflict with the one that it was before: of the same kind, sharing
 // a booking and a moment. It returns, for each new one, the index of the old one, or -1.
-// Each old one is used once, the one that shares most first.
-func Follow(before, after []Conflict) []int {
+// Each old one is used once: those that are not over first, then the one that shares most.
+func Follow(before []Conflict, over []bool, after []Conflict) []int {
 	type candidate struct{ old, new, shared int }
 	var candidates []candidate
 	for n, a := range after {
@@ -140,7 +140,15 @@ func Follow(before, after []Conflict) []int {
 			}
 		}
 	}
-	slices.SortStableFunc(candidates, func(a, b candidate) int { return cmp.Compare(b.shared, a.shared) })
+	rank := func(c candidate) int {
+		if over[c.old] {
+			return 1
+		}
+		return 0
+	}
+	slices.SortStableFunc(candidates, func(a, b candidate) int {
+		return cmp.Or(cmp.Compare(rank(a), rank(b)), cmp.Compare(b.shared, a.shared))
+	})
 	was := slices.Repeat([]int{-1}, len(after))
 	used := make([]bool, len(before))
 	for _, c := range candidates {

@@ -95,11 +95,13 @@ func TestFollow(t *testing.T) {
 		return conflict.Conflict{Kind: conflict.DoubleBooking, Span: span.Span{Start: start, End: end}, Bookings: ids}
 	}
 	before := []conflict.Conflict{c(0, 3, 1, 2), c(10, 12, 5, 6)}
-	assert.Equal(t, []int{-1, 0, 1}, conflict.Follow(before, []conflict.Conflict{
+	assert.Equal(t, []int{-1, 0, 1}, conflict.Follow(before, []bool{false, false}, []conflict.Conflict{
 		c(3, 5, 1, 2),      // a booking in common, no moment
 		c(2, 4, 2, 3),      // grew on: the same conflict
 		c(11, 12, 5, 6, 7), // gained a booking
 	}))
-	assert.Equal(t, []int{0, -1}, conflict.Follow([]conflict.Conflict{c(0, 9, 1, 2, 3)}, []conflict.Conflict{c(0, 2, 1, 2, 3), c(5, 9, 1, 2)}),
+	assert.Equal(t, []int{0, -1}, conflict.Follow([]conflict.Conflict{c(0, 9, 1, 2, 3)}, []bool{false}, []conflict.Conflict{c(0, 2, 1, 2, 3), c(5, 9, 1, 2)}),
 		"of a conflict that fell in two, the one that shares more goes on")
+	assert.Equal(t, []int{1}, conflict.Follow([]conflict.Conflict{c(0, 9, 1, 2, 3), c(0, 9, 1, 2)}, []bool{true, false}, []conflict.Conflict{c(0, 9, 1, 2, 3)}),
+		"one that is open goes on before one that was over")
 }

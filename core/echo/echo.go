@@ -26,10 +26,13 @@ type Verdict struct {
 	Evidence string
 }
 
-// Sent is everything that the publications of one calendar carried, by UID.
+// Sent is everything that the publications of one calendar carried, by UID, and the
+// bookings that are or were on the calendar itself, by the UID under which they are
+// published.
 type Sent struct {
-	byUID map[string][]sentRow
-	grain span.Grain
+	byUID     map[string][]sentRow
+	originals map[string]span.Span
+	grain     span.Grain
 }
 
 type sentRow struct {
@@ -37,8 +40,10 @@ type sentRow struct {
 	row      carried.Row
 }
 
-// NewSent returns an empty Sent for a calendar of that grain.
-func NewSent(grain span.Grain) *Sent { return &Sent{map[string][]sentRow{}, grain} }
+// NewSent returns a Sent without publications for a calendar of that grain.
+func NewSent(grain span.Grain, originals map[string]span.Span) *Sent {
+	return &Sent{map[string][]sentRow{}, originals, grain}
+}
 
 // Add records what a publication for the platform carried.
 func (s *Sent) Add(platform int64, rows []carried.Row) {
@@ -48,14 +53,23 @@ func (s *Sent) Add(platform int64, rows []carried.Row) {
 }
 
 // Judge says what an entry of a feed of the platform is. It is an echo, certainly, when
-// its UID is one that we minted and sent with this very span. Our UID with a span that
-// we never sent is a booking, since nothing proves that the dates are not sold.
-func (s *Sent) Judge(platform int64, uid string, at span.Span) Verdict {
+// its UID is one that we minted and sent with this very span; or when it is one that we
+// minted for a booking which is on this calendar itself, and either the spans are equal
+// or the entry was found to be an echo on the calendar whose publication sent it
+// (elsewhere): so a feed may count on several calendars, of different grains. Our UID
+// with a span that we never sent is a booking, since nothing proves that the dates are
+// not sold.
+func (s *Sent) Judge(platform int64, uid string, at span.Span, elsewhere bool) Verdict {
 	rows := s.byUID[uid]
+	original, here := s.originals[uid]
+	first, last := at.Format(s.grain)
+	if here && (original == at || elsewhere) && len(rows) == 0 {
+		first, last = original.Format(s.grain)
+		return Verdict{Echo, fmt.Sprintf("It carries the UID under which Wharf publishes the booking from %s to %s, which is on this calendar itself.", first, last)}
+	}
 	if len(rows) == 0 {
 		return Verdict{Kind: Booking}
 	}
-	first, last := at.Format(s.grain)
 	var match *sentRow
 	for i, r := range rows {
 		if r.row.Span == at && (match == nil || r.platform == platform && match.platform != platform) {

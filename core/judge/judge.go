@@ -29,6 +29,9 @@ type Facts struct {
 	Bookings     []Booking
 	Publications []Publication
 	Conflicts    []Conflict
+	// Originals are the bookings that are or were on the calendar, by the UID under which
+	// they are published: those whose UID some entry of the calendar's feeds carries.
+	Originals map[string]span.Span
 }
 
 // Booking is a booking with what was recorded about it.
@@ -40,6 +43,8 @@ type Booking struct {
 	Minted   string // the UID under which we publish it
 	booking.Booking
 	Revision recur.Revision
+	// EchoElsewhere: the same occurrence was found to be an echo on another calendar.
+	EchoElsewhere bool
 }
 
 // Publication is a publication with all that it ever carried.
@@ -113,7 +118,7 @@ func Judge(f Facts) Result {
 
 // verdictsOn sets echoes aside first; only then can two be one.
 func verdictsOn(f Facts) []Verdict {
-	sent := echo.NewSent(f.Calendar.Grain)
+	sent := echo.NewSent(f.Calendar.Grain, f.Originals)
 	for _, p := range f.Publications {
 		sent.Add(p.Platform, p.History)
 	}
@@ -121,7 +126,7 @@ func verdictsOn(f Facts) []Verdict {
 	var origins []booking.Origin
 	var at []int // origin -> booking
 	for i, b := range f.Bookings {
-		v := sent.Judge(b.Platform, b.UID, b.Span)
+		v := sent.Judge(b.Platform, b.UID, b.Span, b.EchoElsewhere)
 		verdicts[i] = Verdict{Kind: Counts, Evidence: v.Evidence}
 		if v.Kind == echo.Echo {
 			verdicts[i].Kind = Echo
@@ -147,16 +152,16 @@ func conflictsIn(f Facts, verdicts []Verdict) []Conflict {
 		}
 	}
 	found := conflict.Find(counting, f.Calendar.Capacity)
-	known := make([]conflict.Conflict, len(f.Conflicts))
+	known, over := make([]conflict.Conflict, len(f.Conflicts)), make([]bool, len(f.Conflicts))
 	for i, c := range f.Conflicts {
-		known[i] = c.Conflict
+		known[i], over[i] = c.Conflict, c.State == Cleared || c.State == Past
 	}
 	now := span.Point(f.Now, f.Calendar.Grain, f.Calendar.Zone)
 	all := make([]Conflict, len(f.Conflicts))
 	for i, c := range f.Conflicts {
 		all[i] = gone(c, now)
 	}
-	for n, old := range conflict.Follow(known, found) {
+	for n, old := range conflict.Follow(known, over, found) {
 		if old < 0 {
 			all = append(all, still(Conflict{State: Open}, found[n], now))
 		} else {

@@ -150,6 +150,30 @@ func TestOurUIDWithOtherDatesIsABooking(t *testing.T) {
 	}
 }
 
+// TestSecondCalendar: a feed that counts on two calendars brings the reflections of what
+// one of them published to the other, perhaps in another grain.
+func TestSecondCalendar(t *testing.T) {
+	block := sale(2, 1, "m@wharf", 10, 12)
+	wider := sale(3, 1, "m@wharf", 10, 13)
+	known := wider
+	known.EchoElsewhere = true
+	here := map[string]span.Span{"m@wharf": {Start: day(10), End: day(12)}}
+	for _, tc := range []struct {
+		name      string
+		entry     judge.Booking
+		originals map[string]span.Span
+		want      judge.Kind
+	}{
+		{"the original is here, with the same span", block, here, judge.Echo},
+		{"with another span, known to be an echo elsewhere", known, here, judge.Echo},
+		{"with another span of which nothing is known", wider, here, judge.Counts},
+		{"the original is not here: this is all that tells of the sale", known, nil, judge.Counts},
+	} {
+		r := judge.Judge(judge.Facts{Calendar: ketch(), Now: now, Bookings: []judge.Booking{tc.entry}, Originals: tc.originals})
+		assert.Equal(t, tc.want, r.Verdicts[0].Kind, tc.name)
+	}
+}
+
 func TestPublication(t *testing.T) {
 	own := sale(1, 1, "own", 3, 5)
 	other := sale(2, 2, "other", 10, 12)

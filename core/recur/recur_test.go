@@ -161,7 +161,7 @@ func TestRulesAgainstWitness(t *testing.T) {
 	rnd := rand.New(rand.NewSource(seed))
 	pick := func(s ...string) string { return s[rnd.Intn(len(s))] }
 	nonEmpty := 0
-	for range 400 {
+	for range 150 {
 		start := time.Date(2024, 1, 1+rnd.Intn(700), 10, 0, 0, 0, time.UTC)
 		rule := "FREQ=" + pick("DAILY", "WEEKLY", "MONTHLY", "YEARLY") + pick("", ";INTERVAL=2", ";INTERVAL=5")
 		freq := rule[5:]
@@ -198,7 +198,7 @@ func TestRulesAgainstWitness(t *testing.T) {
 		require.Equal(t, want, got, "seed %d, DTSTART %s, RRULE %s", seed, start, rule)
 		nonEmpty += min(1, len(want))
 	}
-	assert.Greater(t, nonEmpty, 200, "most rules must have something to compare")
+	assert.Greater(t, nonEmpty, 75, "most rules must have something to compare")
 }
 
 func TestReadGroups(t *testing.T) {

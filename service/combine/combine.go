@@ -13,10 +13,12 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"maps"
 	"slices"
 	"time"
 
 	"wharf/core/booking"
+	"wharf/core/carried"
 	"wharf/core/conflict"
 	"wharf/core/judge"
 	"wharf/core/recur"
@@ -88,13 +90,8 @@ func (c *Combiner) judge(tx *store.Tx, calendar store.Calendar) error {
 		return err
 	}
 	result := judge.Judge(facts)
-	for i, v := range result.Verdicts {
-		was := rows[i]
-		if was.Verdict != string(v.Kind) || was.Evidence != v.Evidence || was.WithID != v.With {
-			if err := tx.SetVerdict(was.ID, string(v.Kind), v.Evidence, v.With); err != nil {
-				return err
-			}
-		}
+	if err := c.saveVerdicts(tx, calendar, rows, result.Verdicts); err != nil {
+		return err
 	}
 	if err := c.saveConflicts(tx, calendar, facts.Conflicts, result.Conflicts); err != nil {
 		return err
@@ -106,6 +103,30 @@ func (c *Combiner) judge(tx *store.Tx, calendar store.Calendar) error {
 		sum := sha256.Sum256(r.Body)
 		v := store.Version{PublicationID: r.ID, Version: r.Version, At: c.Now(), ETag: hex.EncodeToString(sum[:12]), Bytes: int64(len(r.Body))}
 		if err := tx.SaveVersion(v, r.Body, r.Change); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// saveVerdicts writes the verdicts that are new. Where an echo was found or is none any
+// more, the other calendars of its feed are judged again.
+func (c *Combiner) saveVerdicts(tx *store.Tx, calendar store.Calendar, rows []store.Booking, verdicts []judge.Verdict) error {
+	others := map[int64]bool{}
+	for i, v := range verdicts {
+		was := rows[i]
+		if was.Verdict == string(v.Kind) && was.Evidence == v.Evidence && was.WithID == v.With {
+			continue
+		}
+		if err := tx.SetVerdict(was.ID, string(v.Kind), v.Evidence, v.With); err != nil {
+			return err
+		}
+		if (was.Verdict == string(judge.Echo)) != (v.Kind == judge.Echo) {
+			others[was.FeedID] = true
+		}
+	}
+	for _, feed := range slices.Sorted(maps.Keys(others)) {
+		if err := tx.MarkOthersDirty(calendar.ID, feed); err != nil {
 			return err
 		}
 	}
@@ -127,11 +148,24 @@ func (c *Combiner) facts(tx *store.Tx, calendar store.Calendar) (judge.Facts, []
 	if err != nil {
 		return f, nil, err
 	}
+	elsewhere, err := tx.EchoesElsewhere(calendar.ID)
+	if err != nil {
+		return f, nil, err
+	}
+	var minted []string
+	for _, b := range rows {
+		if carried.LooksMinted(b.UID) {
+			minted = append(minted, b.UID)
+		}
+	}
+	if f.Originals, err = tx.Originals(calendar.ID, minted); err != nil {
+		return f, nil, err
+	}
 	for _, b := range rows {
 		f.Bookings = append(f.Bookings, judge.Booking{
 			ID: b.ID, Feed: b.FeedID, Platform: platforms[b.FeedID], UID: b.UID, Key: b.Occurrence, Minted: b.Minted,
 			Booking:  booking.Booking{Span: b.Span(), Tentative: b.Tentative, Blocks: b.Blocks, Units: b.Units},
-			Revision: recur.Revision{Sequence: b.Sequence, Stamp: orZero(b.Stamp)},
+			Revision: recur.Revision{Sequence: b.Sequence, Stamp: orZero(b.Stamp)}, EchoElsewhere: elsewhere[b.ID],
 		})
 	}
 	publications, err := tx.PublicationsOf(calendar.ID)

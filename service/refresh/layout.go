@@ -159,7 +159,7 @@ func (p placement) row(i int, o recur.Occurrence, b booking.Booking, notices []b
 	}
 	row := &store.Booking{
 		CalendarID: p.calendar.ID, FeedID: p.source.feed.ID, EntryID: entry.ID, Occurrence: o.Key, UID: clipText(o.UID, 2000),
-		Minted: carried.Mint(p.mint, strconv.FormatInt(p.calendar.ID, 10), strconv.FormatInt(entry.ID, 10), o.Key),
+		Minted: carried.Mint(p.mint, strconv.FormatInt(entry.ID, 10), o.Key),
 		Title:  clipText(o.Summary, 500), Notices: strings.Join(words, ","), Verdict: "booking",
 		StartPoint: b.Span.Start, EndPoint: b.Span.End, Tentative: b.Tentative, Blocks: b.Blocks, Units: b.Units,
 		Sequence: o.Revision.Sequence, Stamp: orNil(o.Revision.Stamp), Created: orNil(o.Created),

@@ -74,6 +74,31 @@ func (r *Refresher) Read(ctx context.Context, feed store.Feed) (store.Reading, e
 	return reading, err
 }
 
+// ReadNow is Read for a person who waits: a reading that is going on is waited for, and
+// then there is another.
+func (r *Refresher) ReadNow(ctx context.Context, id int64) (store.Reading, error) {
+	again := time.NewTicker(100 * time.Millisecond)
+	defer again.Stop()
+	patience := time.After(r.Lease)
+	for {
+		feed, err := r.Store.Feed(ctx, id)
+		if err != nil {
+			return store.Reading{}, err
+		}
+		reading, err := r.Read(ctx, feed)
+		if !errors.Is(err, ErrBusy) && !errors.Is(err, store.ErrLost) {
+			return reading, err
+		}
+		select {
+		case <-ctx.Done():
+			return store.Reading{}, ctx.Err()
+		case <-patience:
+			return store.Reading{}, ErrBusy
+		case <-again.C:
+		}
+	}
+}
+
 // read fetches a claimed feed and stores what came of it.
 func (r *Refresher) read(ctx context.Context, feed store.Feed) (store.Reading, error) {
 	link, err := r.Box.Open(urlPlace, feed.URLCipher)

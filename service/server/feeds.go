@@ -144,11 +144,7 @@ func (s *server) ListReadings(ctx context.Context, r gen.ListReadingsRequestObje
 }
 
 func (s *server) CreateReading(ctx context.Context, r gen.CreateReadingRequestObject) (gen.CreateReadingResponseObject, error) {
-	feed, err := s.Store.Feed(ctx, r.Id)
-	if err != nil {
-		return nil, err
-	}
-	reading, err := s.Refresher.Read(ctx, feed)
+	reading, err := s.Refresher.ReadNow(ctx, r.Id)
 	if err != nil {
 		return nil, err
 	}

@@ -2,6 +2,7 @@ package server
 
 import (
 	"bytes"
+	"context"
 	"errors"
 	"net/http"
 	"strings"
@@ -62,7 +63,27 @@ func (s *server) servePublication(g *gin.Context) int {
 		s.pickedUp(g, served) // written before it is answered, so that no pickup is forgotten
 	}
 	g.Data(http.StatusOK, "text/calendar; charset=utf-8", body)
+	if len(g.Errors) > 0 && g.Request.Method == http.MethodGet {
+		s.brokenOff(g, served)
+	}
 	return http.StatusOK
+}
+
+// brokenOff takes back the pickup of a download that did not come to its end.
+func (s *server) brokenOff(g *gin.Context, served store.Served) {
+	ctx := context.WithoutCancel(g.Request.Context()) // the recipient is gone
+	if err := s.Store.ForgetPickup(ctx, served.PublicationID, served.Version, agentOf(g)); err != nil {
+		s.Log.Error("a broken-off pickup cannot be taken back", "publication", served.PublicationID, "error", err)
+	}
+}
+
+// agentOf is what the reader calls itself.
+func agentOf(g *gin.Context) string {
+	agent := strings.ToValidUTF8(g.Request.UserAgent(), "")
+	if r := []rune(agent); len(r) > 200 {
+		agent = string(r[:200])
+	}
+	return agent
 }
 
 // pickedUp records a pickup. The recipient gets its calendar even if that fails.
@@ -70,11 +91,7 @@ func (s *server) pickedUp(g *gin.Context, served store.Served) {
 	if g.Request.Method != http.MethodGet {
 		return
 	}
-	agent := strings.ToValidUTF8(g.Request.UserAgent(), "")
-	if r := []rune(agent); len(r) > 200 {
-		agent = string(r[:200])
-	}
-	if err := s.Store.RecordPickup(g.Request.Context(), served.PublicationID, served.Version, agent, s.Now()); err != nil {
+	if err := s.Store.RecordPickup(g.Request.Context(), served.PublicationID, served.Version, agentOf(g), s.Now()); err != nil {
 		s.Log.Error("pickup cannot be recorded", "publication", served.PublicationID, "error", err)
 	}
 }

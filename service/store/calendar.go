@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"slices"
 	"time"
 
 	"gorm.io/gorm"
@@ -93,6 +94,40 @@ func (tx *Tx) SaveBookings(added []*Booking, changed []Booking) error {
 		return nil
 	}
 	return tx.db.CreateInBatches(added, batch).Error
+}
+
+// Originals returns the spans of the bookings that are or were on the calendar and are
+// published under one of the UIDs.
+func (tx *Tx) Originals(calendar int64, uids []string) (map[string]span.Span, error) {
+	originals := map[string]span.Span{}
+	for some := range slices.Chunk(uids, batch) {
+		rows, err := many[Booking](tx.db.Select("minted", "start_point", "end_point").Where("calendar_id = ? AND minted IN ?", calendar, some))
+		if err != nil {
+			return nil, err
+		}
+		for _, b := range rows {
+			originals[b.Minted] = b.Span()
+		}
+	}
+	return originals, nil
+}
+
+// EchoesElsewhere returns the IDs of the calendar's bookings whose occurrence is an echo
+// on another calendar.
+func (tx *Tx) EchoesElsewhere(calendar int64) (map[int64]bool, error) {
+	var ids []int64
+	err := tx.db.Raw(`SELECT b.id FROM bookings b JOIN bookings o ON o.entry_id = b.entry_id AND o.occurrence = b.occurrence
+		WHERE b.calendar_id = ? AND b.removed_at IS NULL AND o.calendar_id <> b.calendar_id AND o.removed_at IS NULL AND o.verdict = 'echo'`, calendar).Scan(&ids).Error
+	is := make(map[int64]bool, len(ids))
+	for _, id := range ids {
+		is[id] = true
+	}
+	return is, err
+}
+
+// MarkOthersDirty marks the other calendars on which a feed counts.
+func (tx *Tx) MarkOthersDirty(calendar, feed int64) error {
+	return tx.db.Exec("INSERT INTO dirty (calendar_id) SELECT calendar_id FROM links WHERE feed_id = ? AND calendar_id <> ?", feed, calendar).Error
 }
 
 // SetVerdict writes what was found about a booking.

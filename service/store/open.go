@@ -55,6 +55,7 @@ func Open(ctx context.Context, dsn string, log *slog.Logger) (*Store, error) {
 	db, err := gorm.Open(gormmysql.New(gormmysql.Config{DSNConfig: config, DefaultDatetimePrecision: &precision}), &gorm.Config{
 		TranslateError:         true,
 		PrepareStmt:            true,
+		PrepareStmtMaxSize:     200, // lists of ids differ in length, and each length is a statement
 		SkipDefaultTransaction: true,
 		NowFunc:                func() time.Time { return time.Now().UTC().Truncate(time.Microsecond) },
 		Logger:                 logger.NewSlogLogger(log, logger.Config{LogLevel: logger.Error, IgnoreRecordNotFoundError: true, ParameterizedQueries: true}),

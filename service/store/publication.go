@@ -99,6 +99,17 @@ func (s *Store) RecordPickup(ctx context.Context, publication, version int64, ag
 	})
 }
 
+// ForgetPickup takes one pickup back: the download was broken off.
+func (s *Store) ForgetPickup(ctx context.Context, publication, version int64, agent string) error {
+	return s.Tx(ctx, func(tx *Tx) error {
+		these := tx.db.Model(&Pickup{}).Where("publication_id = ? AND version = ? AND agent = ?", publication, version, agent)
+		if err := these.Session(&gorm.Session{}).Update("times", gorm.Expr("times - 1")).Error; err != nil {
+			return err
+		}
+		return these.Session(&gorm.Session{}).Where("times <= 0").Delete(&Pickup{}).Error
+	})
+}
+
 // Pickups lists the newest n pickups of a publication, newest first.
 func (s *Store) Pickups(ctx context.Context, publication int64, n int) ([]Pickup, error) {
 	return many[Pickup](s.db.WithContext(ctx).Where("publication_id = ?", publication).Order("first_at DESC, id DESC").Limit(n))

@@ -159,4 +159,13 @@ func TestNamesAndPickups(t *testing.T) {
 	require.Len(t, pickups, 1)
 	assert.EqualValues(t, 20, pickups[0].Times)
 	assert.Equal(t, now.Add(19*time.Second), pickups[0].LastAt)
+
+	require.NoError(t, s.RecordPickup(ctx, p.ID, 2, "importer", now))
+	for _, version := range []int64{1, 2} {
+		require.NoError(t, s.ForgetPickup(ctx, p.ID, version, "importer"), "a download that was broken off")
+	}
+	pickups, err = s.Pickups(ctx, p.ID, 10)
+	require.NoError(t, err)
+	require.Len(t, pickups, 1, "no pickup of version 2 is left")
+	assert.EqualValues(t, 19, pickups[0].Times)
 }

@@ -135,6 +135,8 @@ CREATE TABLE bookings (
   UNIQUE KEY bookings_occurrence (calendar_id, entry_id, occurrence),
   KEY bookings_feed (calendar_id, feed_id),
   KEY bookings_span (calendar_id, start_point),
+  KEY bookings_entry (entry_id, occurrence),
+  KEY bookings_minted (calendar_id, minted),
   CONSTRAINT bookings_calendar FOREIGN KEY (calendar_id) REFERENCES calendars (id) ON DELETE CASCADE
 );
 CREATE TABLE dirty (
