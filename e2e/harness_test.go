@@ -7,6 +7,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
+	"flag"
 	"fmt"
 	"net"
 	"net/http"
@@ -42,7 +43,9 @@ func TestMain(m *testing.M) {
 		fmt.Fprintf(os.Stderr, "the binary cannot be built: %v\n%s", err, out)
 		os.Exit(1)
 	}
-	dbtest.Main(m, func() { _ = os.RemoveAll(dir) })
+	flag.Parse()
+	whole := flag.Lookup("test.run").Value.String() == ""
+	dbtest.Main(m, func() bool { return os.RemoveAll(dir) == nil && theContract.verdict(whole) })
 }
 
 const (
@@ -59,7 +62,8 @@ type world struct {
 	t         *testing.T
 	dir       string
 	dsn       string
-	address   string
+	address   string   // of the service
+	front     string   // of the proxy that holds its answers against the contract
 	env       []string // further settings
 	process   *exec.Cmd
 	exited    chan error
@@ -108,6 +112,9 @@ func openWorld(t *testing.T, names []string, env ...string) *world {
 		t.Cleanup(server.Close)
 		w.platforms, w.servers = append(w.platforms, p), append(w.servers, server)
 	}
+	proxy := theContract.inFrontOf(w.address)
+	t.Cleanup(proxy.Close)
+	w.front = proxy.URL
 	w.start(env...)
 	t.Cleanup(w.stop)
 	return w
@@ -122,7 +129,7 @@ func freeAddress(t *testing.T) string {
 	return l.Addr().String()
 }
 
-func (w *world) base() string { return "http://" + w.address }
+func (w *world) base() string { return w.front }
 
 // start runs `wharf serve` and waits until it is ready.
 func (w *world) start(env ...string) {

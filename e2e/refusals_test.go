@@ -161,7 +161,7 @@ func TestDoors(t *testing.T) {
 	w := newWorld(t, nil)
 	w.run("", "calendar", "add", "Hall", "--zone", "UTC")
 	published := lines[client.Publication](t, w.run("", "publication", "add", "For P", "--calendar", "Hall", "--platform", "P", "--json"))[0]
-	path := strings.TrimPrefix(published.Url, w.base())
+	path := strings.TrimPrefix(published.Url, "http://"+w.address)
 	set := func(name, value string) func(*http.Request) {
 		return func(r *http.Request) { r.Header.Set(name, value) }
 	}

@@ -24,11 +24,13 @@ var own struct {
 }
 
 // Main runs a package's tests, then stops the server that they started, if any, and does
-// what else is to be done at the end.
-func Main(m *testing.M, atEnd ...func()) {
+// what else is to be done at the end; a function that returns false makes the run fail.
+func Main(m *testing.M, atEnd ...func() bool) {
 	code := m.Run()
 	for _, f := range atEnd {
-		f()
+		if !f() {
+			code = max(code, 1)
+		}
 	}
 	if own.server != nil {
 		_ = own.server.Stop() // the run is over

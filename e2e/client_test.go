@@ -1,0 +1,95 @@
+package e2e
+
+import (
+	"context"
+	"fmt"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"wharf/api/client"
+)
+
+// TestClientForPeople: what the commands say to a person, and what they refer to by
+// number or by name.
+func TestClientForPeople(t *testing.T) {
+	w := newWorld(t, []string{"Merrow Charter Desk", "Strand & Tern Charters"})
+	for what, want := range map[string]string{
+		"feed list":        "No feeds yet: add one with",
+		"calendar list":    "No calendars yet: add one with",
+		"publication list": "Nothing is published yet",
+		"conflict list":    "No conflicts.",
+	} {
+		var noun, verb string
+		_, err := fmt.Sscan(what, &noun, &verb)
+		require.NoError(t, err)
+		assert.Contains(t, w.run("", noun, verb), want, "an empty list says what to do first")
+	}
+	w.book(0, "Lindqvist", 10, 12)
+	w.book(1, "Harbour School", 11, 14)
+	w.subscribe("Ketch Merrow")
+	w.round()
+
+	id := fmt.Sprint(w.conflicts()[0].Id)
+	for _, tc := range []struct {
+		args []string
+		says []string
+	}{
+		{[]string{"feed", "list"}, []string{"Feed of Merrow Charter Desk", "fresh", "in 59 min"}},
+		{[]string{"feed", "show", "feed of merrow charter desk"}, []string{"fresh since", "read every 1 h", "Link: http://127.0.0.1", "/ical/…", "changed"}},
+		{[]string{"feed", "refresh", "1", "Feed of Strand & Tern Charters"}, []string{"Feed of Merrow Charter Desk: 2 entries, unchanged", "Feed of Strand & Tern Charters: 2 entries, unchanged"}},
+		{[]string{"calendar", "list"}, []string{"Ketch Merrow", "America/Halifax"}},
+		{[]string{"calendar", "show", "1"}, []string{"First day", day(t, 10), day(t, 11), "2 days", "Lindqvist", "2 echoes of what we published set aside", "double booking, open"}},
+		{[]string{"calendar", "show", "Ketch Merrow", "--echoes", "--from", day(t, 10), "--to", day(t, 11)}, []string{"Not bookable", "echo"}},
+		{[]string{"calendar", "refresh", "Ketch Merrow"}, []string{"unchanged"}},
+		{[]string{"conflict", "show", id}, []string{"double booking on Ketch Merrow, " + day(t, 11) + " to " + day(t, 11), "Made (it says)", "First seen"}},
+		{[]string{"publication", "list"}, []string{"For Merrow Charter Desk", "version 1, "}},
+		{[]string{"publication", "show", "For Merrow Charter Desk"}, []string{"version 2 with 1 booking", "Link: http://", "Merrow Charter Desk importer"}},
+		{[]string{"conflict", "acknowledge", id, "--note", "Called both"}, []string{"is acknowledged by harbour"}},
+		{[]string{"conflict", "show", id}, []string{"acknowledged since", "harbour deals with it: Called both"}},
+		{[]string{"conflict", "list", "--state", "acknowledged"}, []string{"double booking, acknowledged"}},
+	} {
+		out := w.run("", tc.args...)
+		for _, part := range tc.says {
+			assert.Contains(t, out, part, "%v", tc.args)
+		}
+	}
+	for _, tc := range []struct {
+		args []string
+		code int
+		says string
+	}{
+		{[]string{"feed", "show", "Nobody"}, 1, `there is no feed "Nobody": ` + "`wharf feed list` shows them"},
+		{[]string{"feed", "refresh"}, 2, "or give --all"},
+		{[]string{"calendar", "add", "X", "--zone", "Mars"}, 1, "not known: use an IANA name"},
+		{[]string{"calendar", "show", "Ketch Merrow", "--from", "soon"}, 2, "write it as 2026-07-03"},
+		{[]string{"calendar", "add"}, 2, "zone"},
+		{[]string{"conflict", "show", "first"}, 2, "is no conflict's number"},
+		{[]string{"conflict", "acknowledge", "99"}, 1, "nothing with this id"},
+		{[]string{"publication", "add", "Again", "--calendar", "1", "--platform", "Merrow Charter Desk"}, 1, "has a link for the calendar already"},
+		{[]string{"--token", "wrong", "feed", "list"}, 1, "run `wharf login"},
+		{[]string{"--server", "http://127.0.0.1:1", "--token", "x", "feed", "list"}, 1, "no service answers"},
+		{[]string{"--server", "nowhere", "feed", "list"}, 2, "is not an address"},
+		{[]string{"login", "--name", "harbour", "--password-stdin"}, 1, "no password was given"},
+	} {
+		_, errs, code := w.try("", tc.args...)
+		assert.Equal(t, tc.code, code, "%v: %s", tc.args, errs)
+		assert.Contains(t, errs, tc.says, "%v", tc.args)
+	}
+
+	ctx := context.Background()
+	calendar, err := client.Decode[client.Calendar](w.api.GetCalendar(ctx, 1))
+	require.NoError(t, err)
+	assert.Len(t, calendar.Links, 2)
+	assert.Zero(t, calendar.OpenConflicts, "it is acknowledged")
+	publication, err := client.Decode[client.Publication](w.api.GetPublication(ctx, 1))
+	require.NoError(t, err)
+	assert.Equal(t, publication.Version, *publication.LastPickupVersion)
+	setup, err := client.Decode[client.Setup](w.api.GetSetup(ctx))
+	require.NoError(t, err)
+	assert.False(t, setup.Needed)
+	conflict, err := client.Decode[client.Conflict](w.api.GetConflict(ctx, w.conflicts()[0].Id))
+	require.NoError(t, err)
+	assert.Equal(t, "Called both", *conflict.Note)
+}
