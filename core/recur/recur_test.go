@@ -128,6 +128,33 @@ func TestExpand(t *testing.T) {
 			want:   []string{"2026-07-03T12:00:00Z/2026-07-03T13:00:00Z"}, codes: []string{"no-start", "unknown-zone"},
 		},
 		{
+			name:   "a series in the gap of a change of the clock is read with the offset before it",
+			events: "BEGIN:VEVENT\nUID:a\nDTSTART;TZID=Europe/Lisbon:20260327T013000\nDURATION:PT1H\nRRULE:FREQ=WEEKLY;INTERVAL=26;COUNT=2\nEND:VEVENT\nBEGIN:VEVENT\nUID:b\nDTSTART;TZID=Australia/Sydney:20260927T023000\nDURATION:PT30M\nRRULE:FREQ=WEEKLY;COUNT=2\nEND:VEVENT",
+			want:   []string{"2026-09-25T00:30:00Z/2026-09-25T01:30:00Z of 2026-09-25T00:30:00Z", "2026-09-26T16:30:00Z/2026-09-26T17:00:00Z of 2026-09-26T16:30:00Z", "2026-10-03T16:30:00Z/2026-10-03T17:00:00Z of 2026-10-03T16:30:00Z"},
+		},
+		{
+			name:   "EXDATE as a date leaves out that day's instance of a timed series; RDATE as a period has its own length",
+			events: "BEGIN:VEVENT\nUID:a\nDTSTART:20260706T180000Z\nDURATION:PT1H\nRRULE:FREQ=DAILY;COUNT=3\nEXDATE;VALUE=DATE:20260707\nRDATE;VALUE=PERIOD:20260710T080000Z/PT3H,20260711T080000Z/20260711T090000Z\nEND:VEVENT",
+			want: []string{"2026-07-06T18:00:00Z/2026-07-06T19:00:00Z of 2026-07-06T18:00:00Z", "2026-07-08T18:00:00Z/2026-07-08T19:00:00Z of 2026-07-08T18:00:00Z",
+				"2026-07-10T08:00:00Z/2026-07-10T11:00:00Z of 2026-07-10T08:00:00Z", "2026-07-11T08:00:00Z/2026-07-11T09:00:00Z of 2026-07-11T08:00:00Z"},
+		},
+		{
+			name:   "an override without its master stands for itself; one moved into the window is in, one moved out is not",
+			events: "BEGIN:VEVENT\nUID:a\nRECURRENCE-ID:20260706T180000Z\nDTSTART:20260707T180000Z\nDURATION:PT1H\nEND:VEVENT\nBEGIN:VEVENT\nUID:b\nDTSTART;VALUE=DATE:20260620\nRRULE:FREQ=WEEKLY;COUNT=3\nEND:VEVENT\nBEGIN:VEVENT\nUID:b\nRECURRENCE-ID;VALUE=DATE:20260627\nDTSTART;VALUE=DATE:20260702\nEND:VEVENT\nBEGIN:VEVENT\nUID:b\nRECURRENCE-ID;VALUE=DATE:20260704\nDTSTART;VALUE=DATE:20260629\nEND:VEVENT",
+			want:   []string{"2026-07-07T18:00:00Z/2026-07-07T19:00:00Z of 2026-07-06T18:00:00Z", "2026-07-02/2026-07-03 of 2026-06-27"},
+		},
+		{
+			name:   "an event that ends before it starts lasts nothing, and is named",
+			events: "BEGIN:VEVENT\nUID:a\nDTSTART:20260706T180000Z\nDTEND:20260706T170000Z\nEND:VEVENT",
+			want:   []string{"2026-07-06T18:00:00Z/2026-07-06T18:00:00Z"}, codes: []string{"ends-before-start"},
+		},
+		{
+			name:   "a broken EXDATE, RDATE and DURATION are passed over, and named",
+			events: "BEGIN:VEVENT\nUID:a\nDTSTART:20260706T180000Z\nDURATION:an hour\nRRULE:FREQ=DAILY;COUNT=2\nEXDATE:yesterday\nRDATE:tomorrow\nEND:VEVENT",
+			want:   []string{"2026-07-06T18:00:00Z/2026-07-06T18:00:00Z of 2026-07-06T18:00:00Z", "2026-07-07T18:00:00Z/2026-07-07T18:00:00Z of 2026-07-07T18:00:00Z"},
+			codes:  []string{"bad-duration", "bad-exdate", "bad-rdate"},
+		},
+		{
 			name:   "zero length at the window's start is in, at its end is not",
 			events: "BEGIN:VEVENT\nUID:a\nDTSTART:20260701T030000Z\nEND:VEVENT\nBEGIN:VEVENT\nUID:b\nDTSTART:20261001T030000Z\nEND:VEVENT",
 			want:   []string{"2026-07-01T03:00:00Z/2026-07-01T03:00:00Z"},
