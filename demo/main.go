@@ -100,11 +100,7 @@ func run(ctx context.Context) error {
 	if err := l.saveCommandLineLogin(filepath.Join(dir, "config")); err != nil {
 		return err
 	}
-	for _, p := range platforms {
-		tick := time.NewTicker(importEvery)
-		defer tick.Stop()
-		go p.Run(ctx, tick.C)
-	}
+	startImports(ctx, platforms)
 	welcome(s.base, addresses)
 	select {
 	case <-ctx.Done():
@@ -154,6 +150,17 @@ func startPlatforms(ctx context.Context, dir string, port int) (platforms []*sta
 		go func() { _ = s.Serve(l) }() // until stop
 	}
 	return platforms, addresses, stop, nil
+}
+
+// startImports lets every platform import on its schedule, until ctx ends.
+func startImports(ctx context.Context, platforms []*standin.Platform) {
+	for _, p := range platforms {
+		go func() {
+			tick := time.NewTicker(importEvery)
+			defer tick.Stop()
+			p.Run(ctx, tick.C)
+		}()
+	}
 }
 
 // child is the running service.

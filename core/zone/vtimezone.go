@@ -208,7 +208,7 @@ func tzif(before int, all []onset) []byte {
 	types := []onset{{offset: before, name: "LMT"}}
 	index := make([]uint8, len(all))
 	for i, o := range all {
-		kind := onset{offset: o.offset, dst: o.dst, name: cmp.Or(o.name, "XXX")}
+		kind := onset{offset: o.offset, dst: o.dst, name: cmp.Or(o.name, "LMT")}
 		at := slices.Index(types[1:], kind)
 		if at < 0 && len(types) < 255 {
 			types = append(types, kind)

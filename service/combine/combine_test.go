@@ -32,7 +32,6 @@ type house struct {
 	c        *combine.Combiner
 	calendar int64
 	feeds    []int64
-	entries  int64
 }
 
 func newHouse(t *testing.T, platforms int) *house {
