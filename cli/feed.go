@@ -91,6 +91,9 @@ func (env *Env) feedAdd(ctx context.Context, c *cli.Command) error {
 	}
 	fmt.Fprintf(env.Out, "Subscribed to %s (feed %d): %s read. It is read again %s, every %s.\n", clean(feed.Name), feed.Id,
 		count(feed.Entries, "entry", "entries"), env.when(&feed.NextDue), short(time.Duration(feed.Every)*time.Second))
+	for _, remark := range feed.Remarks {
+		fmt.Fprintf(env.Out, "Remark, %s\n", clean(remark))
+	}
 	return nil
 }
 
@@ -158,6 +161,12 @@ func (env *Env) feedShow(ctx context.Context, c *cli.Command) error {
 	fmt.Fprintf(env.Out, "%s, from %s (feed %d, %s)\n%s since %s; read every %s, next %s; %s in the last good reading, %s.\nLink: %s\n\n",
 		clean(f.Name), clean(f.Platform.Name), f.Id, f.Color, f.State, env.when(&f.Since), short(time.Duration(f.Every)*time.Second), env.when(&f.NextDue),
 		count(f.Entries, "entry", "entries"), env.when(f.LastGood), clean(f.Address))
+	for _, remark := range f.Remarks {
+		fmt.Fprintf(env.Out, "Remark, %s\n", clean(remark))
+	}
+	if len(f.Remarks) > 0 {
+		fmt.Fprintln(env.Out)
+	}
 	rows := make([]table.Row, len(readings))
 	for i, r := range readings {
 		message := ""

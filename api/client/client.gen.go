@@ -351,6 +351,9 @@ type Feed struct {
 	// Readings Readings so far
 	Readings int64 `json:"readings"`
 
+	// Remarks What in the last good reading could not be read as it was meant; of an event whose rule is not understood, the first date counts
+	Remarks []string `json:"remarks"`
+
 	// Since Since when it is in that state
 	Since time.Time `json:"since"`
 	State FeedState `json:"state"`

@@ -115,7 +115,8 @@ func Latest(components []*ical.Component) []*ical.Component {
 			kept = append(kept, c)
 			continue
 		}
-		id := identity{c.Name, uid, c.Value("RECURRENCE-ID"), c.Value("ORGANIZER")}
+		recurrence, _ := c.Get("RECURRENCE-ID")
+		id := identity{c.Name, uid, recurrence.Param("TZID") + ":" + recurrence.Value, c.Value("ORGANIZER")}
 		placed := false
 		for _, i := range at[id] {
 			if order := RevisionOf(c).Compare(RevisionOf(kept[i])); order != 0 {

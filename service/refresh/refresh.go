@@ -12,12 +12,15 @@ import (
 	"bytes"
 	"context"
 	"errors"
+	"fmt"
 	"log/slog"
+	"strings"
 	"time"
 
 	"wharf/core/booking"
 	"wharf/core/ical"
 	"wharf/core/recur"
+	"wharf/core/rules"
 	"wharf/service/combine"
 	"wharf/service/crash"
 	"wharf/service/fetch"
@@ -274,6 +277,7 @@ func (r *Refresher) commitDocument(tx *store.Tx, feed *store.Feed, got fetched, 
 		return nil
 	}
 	reading.Outcome = store.OutcomeChanged
+	feed.Remarks = remarksOn(got.doc, got.finished)
 	if err := tx.ReplaceEntries(added, changed, removed); err != nil {
 		return err
 	}
@@ -290,6 +294,38 @@ func (r *Refresher) commitDocument(tx *store.Tx, feed *store.Feed, got fetched, 
 		}
 	}
 	return nil
+}
+
+// maxRemarks is how many remarks on a feed are kept.
+const maxRemarks = 20
+
+// calendarsZone stands in remarks for the zone of whichever calendar is meant.
+var calendarsZone = time.FixedZone("the calendar's zone", 0)
+
+// remarksOn says what a document holds that could not be read as it was meant, a line
+// each.
+func remarksOn(doc *recur.Document, now time.Time) string {
+	all := doc.Diagnostics
+	from, to := rules.MaterialisedWindow(now, time.UTC)
+	for _, e := range doc.Entries {
+		_, found := doc.Expand(e, recur.Window{From: from, To: to, Zone: calendarsZone, KeepSingle: true})
+		all = append(all, found...)
+	}
+	var lines []string
+	more := 0
+	for _, d := range all {
+		switch {
+		case d.Severity == ical.Info:
+		case len(lines) == maxRemarks:
+			more++
+		default:
+			lines = append(lines, clipText(fmt.Sprintf("line %d: %s", d.Line, strings.ReplaceAll(d.Message, "\n", " ")), 400))
+		}
+	}
+	if more > 0 {
+		lines = append(lines, fmt.Sprintf("and %d more", more))
+	}
+	return strings.Join(lines, "\n")
 }
 
 func identities(known []store.Entry) []booking.Identity {

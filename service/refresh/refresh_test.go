@@ -231,5 +231,9 @@ func TestAbsurdFeeds(t *testing.T) {
 		event(long, "Second", "20260901", "20260902", "RECURRENCE-ID:"+long+"\r\n") + event("z", "Far", "99990101", "99991231"))
 	require.Equal(t, store.OutcomeChanged, r.Outcome, r.Message)
 	assert.Len(t, b.bookings(), 2, "the far one is beyond what the test asks for")
+	f, err := b.store.Feed(ctx, b.feed)
+	require.NoError(t, err)
+	assert.Contains(t, f.Remarks, "the override counts as an event of its own", "what was not understood is said")
+	assert.Less(t, len(f.Remarks), 5000)
 	assert.Equal(t, store.OutcomeUnchanged, b.read(b.body).Outcome)
 }

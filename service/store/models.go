@@ -69,6 +69,7 @@ type Feed struct {
 	RunStatus     int
 	LastReadingID *int64
 	Entries       int
+	Remarks       string // what was odd about the last good reading, a line each
 	Readings      int64
 }
 

@@ -47,6 +47,7 @@ CREATE TABLE feeds (
   run_status INT NOT NULL DEFAULT 0,
   last_reading_id BIGINT NULL,
   entries INT NOT NULL DEFAULT 0,
+  remarks TEXT NOT NULL DEFAULT '',
   readings BIGINT NOT NULL DEFAULT 0,
   UNIQUE KEY feeds_name (name),
   KEY feeds_due (due_at, id),

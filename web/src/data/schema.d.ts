@@ -430,6 +430,8 @@ export interface components {
              */
             readings: number;
             calendars: number[];
+            /** @description What in the last good reading could not be read as it was meant; of an event whose rule is not understood, the first date counts */
+            remarks: string[];
         };
         /** @enum {string} */
         Outcome: "changed" | "unchanged" | "failed";

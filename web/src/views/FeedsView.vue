@@ -89,6 +89,12 @@ async function refresh(some: Feed[]) {
           open === f.id ? 'Hide readings' : 'Readings'
         }}</el-button>
       </div>
+      <details v-if="f.remarks.length > 0" class="remarks">
+        <summary>{{ count(f.remarks.length, 'remark', 'remarks') }} on what it holds</summary>
+        <ul>
+          <li v-for="r in f.remarks" :key="r">{{ r }}</li>
+        </ul>
+      </details>
       <FeedReadings v-if="open === f.id" :feed="f.id" class="readings" />
     </li>
   </ul>
@@ -146,8 +152,14 @@ dd {
 .last.unchanged {
   color: var(--ink-soft);
 }
-.readings {
+.readings,
+.remarks {
   grid-column: 1 / -1;
+}
+.remarks {
+  border-left: 4px solid var(--caution);
+  background: var(--caution-soft);
+  padding: 0.3rem 0.9rem;
 }
 @media (max-width: 1000px) {
   .feed {
