@@ -164,6 +164,11 @@ func (env *Env) calendarShow(ctx context.Context, c *cli.Command) error {
 	if echoes > 0 && !c.Bool("echoes") {
 		fmt.Fprintf(env.Out, "%s of what we published set aside (--echoes lists them).\n", count(echoes, "echo", "echoes"))
 	}
+	for _, l := range k.Links {
+		for _, notice := range l.Notices {
+			fmt.Fprintf(env.Out, "%s: %s\n", clean(l.Label), clean(notice))
+		}
+	}
 	return env.sayConflicts(ctx, api, k)
 }
 

@@ -5,6 +5,7 @@ import (
 	"database/sql"
 	"io"
 	"net/http"
+	"net/http/httptest"
 	"strings"
 	"sync"
 	"testing"
@@ -184,6 +185,14 @@ func TestSchedule(t *testing.T) {
 			return len(got) == 1 && got[0].Title == "Osei" && got[0].Blocks == blocks && got[0].NotBefore != nil
 		})
 	}
+	w.run("", "calendar", "add", "Strict nights", "--zone", zoneName, "--grain", "night")
+	afternoon := httptest.NewServer(http.HandlerFunc(func(rw http.ResponseWriter, _ *http.Request) {
+		_, _ = io.WriteString(rw, "BEGIN:VCALENDAR\r\nBEGIN:VEVENT\r\nUID:1\r\nSUMMARY:Regatta\r\nDTSTART:20380802T170000Z\r\nDTEND:20380802T210000Z\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n")
+	}))
+	t.Cleanup(afternoon.Close)
+	w.run("", "feed", "add", afternoon.URL, "--platform", "Yard", "--name", "Yard", "--calendar", "Strict nights")
+	assert.Contains(t, w.run("", "calendar", "show", "Strict nights"), `Yard: "Regatta", 2 Aug 2038 14:00 to 18:00, blocks no night: if it should, enter it with whole days`)
+
 	w.servers[0].Close()
 	w.eventually("the feed is failing, and nothing was freed", func() bool {
 		f := lines[client.Feed](t, w.run("", "feed", "show", "Desk", "--json"))[0]

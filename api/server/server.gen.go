@@ -385,9 +385,12 @@ type Grain string
 // Link defines model for Link.
 type Link struct {
 	// Color One of the twelve feed colours, told apart also by colour-blind readers
-	Color     Color         `json:"color"`
-	Feed      int64         `json:"feed"`
-	Label     string        `json:"label"`
+	Color Color  `json:"color"`
+	Feed  int64  `json:"feed"`
+	Label string `json:"label"`
+
+	// Notices Entries to come that take nothing on this calendar though they may be meant to
+	Notices   []string      `json:"notices"`
 	Role      Role          `json:"role"`
 	Tentative TentativeRule `json:"tentative"`
 	Units     int           `json:"units"`

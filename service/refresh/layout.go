@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"cmp"
 	"errors"
+	"fmt"
 	"io"
 	"slices"
 	"strconv"
@@ -52,9 +53,14 @@ func (r *Refresher) layOut(tx *store.Tx, s source, link store.Link, now time.Tim
 		return err
 	}
 	p := placement{calendar: calendar, rules: k, link: l, source: s, now: now, mint: r.MintKey, most: r.MaxBookings}
-	added, changed, err := p.diff(stored)
+	added, changed, notices, err := p.diff(stored)
 	if err != nil {
 		return err
+	}
+	if notices != link.Notices {
+		if err := tx.SetNotices(link, notices); err != nil {
+			return err
+		}
 	}
 	if len(added)+len(changed) == 0 {
 		return nil
@@ -84,10 +90,11 @@ type slot struct {
 	occurrence string
 }
 
-func (p placement) diff(stored []store.Booking) (added []*store.Booking, changed []store.Booking, err error) {
-	wanted, cancelled, err := p.wanted()
+// diff returns the bookings to add and to change, and the notices on what takes nothing.
+func (p placement) diff(stored []store.Booking) (added []*store.Booking, changed []store.Booking, notices string, err error) {
+	wanted, cancelled, notices, err := p.wanted()
 	if err != nil {
-		return nil, nil, err
+		return nil, nil, "", err
 	}
 	have := map[slot]bool{}
 	for _, b := range stored {
@@ -109,7 +116,7 @@ func (p placement) diff(stored []store.Booking) (added []*store.Booking, changed
 			added = append(added, wanted[at])
 		}
 	}
-	return added, changed, nil
+	return added, changed, notices, nil
 }
 
 // leaves reports whether a booking that its feed no longer shows is to be removed. One
@@ -128,8 +135,10 @@ func (p placement) leaves(b store.Booking, cancelled bool, wanted map[slot]*stor
 	return false
 }
 
-// wanted is what the source means on the calendar now, and what it calls off.
-func (p placement) wanted() (wanted map[slot]*store.Booking, cancelled map[slot]bool, err error) {
+// wanted is what the source means on the calendar now, what it calls off, and the notices
+// on what is yet to come and takes nothing.
+func (p placement) wanted() (wanted map[slot]*store.Booking, cancelled map[slot]bool, notices string, err error) {
+	var lines []string
 	wanted, cancelled = map[slot]*store.Booking{}, map[slot]bool{}
 	from, to := rules.MaterialisedWindow(p.now, p.rules.Zone)
 	window := recur.Window{From: from, To: to, Zone: p.rules.Zone, KeepSingle: true}
@@ -137,18 +146,31 @@ func (p placement) wanted() (wanted map[slot]*store.Booking, cancelled map[slot]
 		found, _ := p.source.doc.Expand(e, window)
 		for _, o := range found {
 			at := slot{p.source.entries[i].ID, o.Key}
-			b, notices, ok := booking.Of(o, p.rules, p.link)
+			b, found, ok := booking.Of(o, p.rules, p.link)
 			if !ok {
 				cancelled[at] = o.Status == recur.Cancelled
+				if len(found) > 0 && o.Start.After(p.now) && len(lines) < maxRemarks {
+					lines = append(lines, p.notice(o, found))
+				}
 				continue
 			}
-			wanted[at] = p.row(i, o, b, notices)
+			wanted[at] = p.row(i, o, b, found)
 		}
 		if len(wanted) > p.most {
-			return nil, nil, errTooMany
+			return nil, nil, "", errTooMany
 		}
 	}
-	return wanted, cancelled, nil
+	return wanted, cancelled, strings.Join(lines, "\n"), nil
+}
+
+// notice says in a line that an occurrence takes nothing on the calendar.
+func (p placement) notice(o recur.Occurrence, found []booking.Notice) string {
+	title := clipText(strings.ReplaceAll(o.Summary, "\n", " "), 100)
+	start := o.Start.In(p.rules.Zone).Format("2 Jan 2006 15:04")
+	if slices.Contains(found, booking.NoNight) {
+		return fmt.Sprintf("%q, %s to %s, blocks no night: if it should, enter it with whole days", title, start, o.End.In(p.rules.Zone).Format("15:04"))
+	}
+	return fmt.Sprintf("%q, %s, lasts nothing: if it should block, give it an end", title, start)
 }
 
 func (p placement) row(i int, o recur.Occurrence, b booking.Booking, notices []booking.Notice) *store.Booking {

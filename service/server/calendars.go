@@ -111,7 +111,7 @@ func (s *server) calendarsJSON(ctx context.Context, rows []store.Calendar) ([]ge
 		for _, l := range names.links {
 			if l.CalendarID == c.ID {
 				all[i].Links = append(all[i].Links, gen.Link{Feed: l.FeedID, Role: gen.Role(l.Role), Tentative: gen.TentativeRule(l.Tentative),
-					Units: l.Units, Label: names.label(c.ID, l.FeedID), Color: gen.Color(names.feeds[l.FeedID].Color)})
+					Units: l.Units, Label: names.label(c.ID, l.FeedID), Color: gen.Color(names.feeds[l.FeedID].Color), Notices: linesOf(l.Notices)})
 			}
 		}
 		for _, k := range open {

@@ -185,10 +185,7 @@ func (s *server) feedsJSON(ctx context.Context, feeds []store.Feed) ([]gen.Feed,
 		state, since := refresh.State(f, s.Now())
 		all[i] = gen.Feed{Id: f.ID, Name: f.Name, Platform: platforms[f.PlatformID], Color: gen.Color(f.Color), Address: f.Address,
 			State: gen.FeedState(state), Since: since, Every: f.EverySeconds, NextDue: f.DueAt, LastGood: f.LastGoodEnd,
-			Entries: f.Entries, Readings: f.Readings, Calendars: calendars[f.ID], Remarks: []string{}}
-		if f.Remarks != "" {
-			all[i].Remarks = strings.Split(f.Remarks, "\n")
-		}
+			Entries: f.Entries, Readings: f.Readings, Calendars: calendars[f.ID], Remarks: linesOf(f.Remarks)}
 		if all[i].Calendars == nil {
 			all[i].Calendars = []int64{}
 		}
@@ -223,6 +220,14 @@ func readingJSON(r store.Reading) gen.Reading {
 		out.Bytes = &r.Bytes
 	}
 	return out
+}
+
+// linesOf splits stored lines; "" has none.
+func linesOf(s string) []string {
+	if s == "" {
+		return []string{}
+	}
+	return strings.Split(s, "\n")
 }
 
 func optional(s string) *string {

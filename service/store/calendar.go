@@ -58,6 +58,11 @@ func (tx *Tx) SaveLink(l Link) error {
 	return tx.db.Clauses(clause.OnConflict{UpdateAll: true}).Create(&l).Error
 }
 
+// SetNotices writes what a person should know about the entries of a link.
+func (tx *Tx) SetNotices(l Link, notices string) error {
+	return tx.db.Model(&Link{}).Where("calendar_id = ? AND feed_id = ?", l.CalendarID, l.FeedID).Update("notices", notices).Error
+}
+
 // Links lists all links.
 func (s *Store) Links(ctx context.Context) ([]Link, error) {
 	return many[Link](s.db.WithContext(ctx).Order("calendar_id, feed_id"))

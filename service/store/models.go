@@ -143,6 +143,7 @@ type Link struct {
 	Tentative  string
 	Units      int
 	Label      string
+	Notices    string // entries to come that take nothing on the calendar though they may be meant to, a line each
 }
 
 // Booking is what an occurrence means on a calendar, with what was recorded and what

@@ -104,6 +104,7 @@ CREATE TABLE links (
   tentative VARCHAR(16) NOT NULL,
   units INT NOT NULL,
   label VARCHAR(100) NOT NULL,
+  notices TEXT NOT NULL DEFAULT '',
   PRIMARY KEY (calendar_id, feed_id),
   KEY links_feed (feed_id),
   CONSTRAINT links_calendar FOREIGN KEY (calendar_id) REFERENCES calendars (id) ON DELETE CASCADE,

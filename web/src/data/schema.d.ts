@@ -497,6 +497,8 @@ export interface components {
             units: number;
             label: string;
             color: components["schemas"]["Color"];
+            /** @description Entries to come that take nothing on this calendar though they may be meant to */
+            notices: string[];
         };
         /** @enum {string} */
         Verdict: "booking" | "echo" | "one_with";

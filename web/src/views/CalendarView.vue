@@ -80,6 +80,9 @@ function toggle(feed: number) {
     <p v-for="f in unwell" :key="f.id" class="caution">
       <router-link to="/feeds">{{ f.name }}</router-link> is {{ f.state }}: what is shown of it may be out of date.
     </p>
+    <template v-for="link in calendar.links" :key="link.feed">
+      <p v-for="notice in link.notices" :key="notice" class="caution">{{ link.label }}: {{ notice }}.</p>
+    </template>
     <p v-if="calendar.links.length === 0" class="caution">
       No feed counts on this calendar yet: <router-link to="/feeds">subscribe to one</router-link>.
     </p>
