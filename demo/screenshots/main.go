@@ -140,9 +140,13 @@ func terminal(ctx context.Context, name, line string, rows int) error {
 		return err
 	}
 	env := append(os.Environ(), "DISPLAY="+display, "XDG_CONFIG_HOME="+config)
-	script := fmt.Sprintf("printf '\\033[?25l$ %%s\\n' \"%s\"; %s; touch /tmp/wharf-shot-%d; sleep 60", line, line, os.Getpid())
-	flag := fmt.Sprintf("/tmp/wharf-shot-%d", os.Getpid())
-	defer os.Remove(flag)
+	scratch, err := os.MkdirTemp("", "wharf-shot-")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(scratch)
+	flag := filepath.Join(scratch, "done")
+	script := fmt.Sprintf("printf '\\033[?25l$ %%s\\n' \"%s\"; %s; touch %s; sleep 60", line, line, flag)
 	if err := waitFor(ctx, func() bool { return run1(ctx, env, "xdpyinfo") == nil }); err != nil {
 		return fmt.Errorf("Xvfb does not start: %w", err)
 	}

@@ -2,9 +2,7 @@ package server
 
 import (
 	"context"
-	"database/sql/driver"
 	"errors"
-	"net"
 	"net/http"
 	"strconv"
 
@@ -75,7 +73,6 @@ func problemOf(err error) *problem {
 	var field *rules.FieldError
 	var failed *fetch.Error
 	var not *ical.NotCalendarError
-	var network net.Error
 	switch {
 	case errors.As(err, &p):
 		return p
@@ -95,7 +92,7 @@ func problemOf(err error) *problem {
 		return &problem{Status: http.StatusForbidden, Title: "Refused", Detail: err.Error()}
 	case errors.Is(err, account.ErrSetupDone):
 		return &problem{Status: http.StatusConflict, Title: "Already set up", Detail: err.Error()}
-	case errors.Is(err, driver.ErrBadConn), errors.As(err, &network), errors.Is(err, context.DeadlineExceeded):
+	case store.IsAway(err), errors.Is(err, context.DeadlineExceeded):
 		return &problem{Status: http.StatusServiceUnavailable, Title: "Database away", Detail: "the database does not answer: try again in a moment", retryAfter: 10}
 	}
 	return &problem{Status: http.StatusInternalServerError, Title: "Internal error", Detail: "something went wrong in Wharf; the log says more"}

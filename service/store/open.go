@@ -4,11 +4,13 @@ package store
 
 import (
 	"context"
+	"database/sql/driver"
 	"embed"
 	"errors"
 	"fmt"
 	"io/fs"
 	"log/slog"
+	"net"
 	"slices"
 	"strings"
 	"time"
@@ -177,6 +179,19 @@ func (s *Store) Tx(ctx context.Context, f func(*Tx) error) error {
 			return err
 		}
 	}
+}
+
+// IsAway reports whether an error says that the database cannot be reached at this moment.
+func IsAway(err error) bool {
+	var network net.Error
+	var failure *mysql.MySQLError
+	switch {
+	case errors.Is(err, driver.ErrBadConn), errors.Is(err, mysql.ErrInvalidConn), errors.As(err, &network):
+		return true
+	case errors.As(err, &failure):
+		return failure.Number == 1040 || failure.Number == 1053 // too many connections, shutting down
+	}
+	return false
 }
 
 // one loads a single row or gives ErrNotFound.

@@ -1,0 +1,64 @@
+package server
+
+import (
+	"errors"
+	"fmt"
+	"net/http"
+	"testing"
+
+	"github.com/go-sql-driver/mysql"
+	"github.com/stretchr/testify/assert"
+
+	"wharf/core/ical"
+	"wharf/core/rules"
+	"wharf/service/account"
+	"wharf/service/fetch"
+	"wharf/service/refresh"
+	"wharf/service/store"
+)
+
+func TestHeaders(t *testing.T) {
+	for header, want := range map[string]bool{
+		"": true, "*/*": true, "text/calendar": true, "text/*;q=0.5": true, "application/json, text/calendar": true, "TEXT/Calendar; charset=utf-8": true,
+		"application/json": false, "text/html": false, "text/calendar;q=0": false,
+	} {
+		assert.Equal(t, want, accepts(header), "Accept: %s", header)
+	}
+	for header, want := range map[string]bool{"": false, "gzip": true, "br, GZIP;q=0.8": true, "gzip;q=0": false, "identity": false, "x-gzip2": false} {
+		assert.Equal(t, want, acceptsGzip(header), "Accept-Encoding: %s", header)
+	}
+	for header, want := range map[string]bool{`"v1"`: true, `W/"v1"`: true, `"v0", "v1-gzip"`: true, "*": true, "": false, `"v2"`: false, `"v1-br"`: false} {
+		assert.Equal(t, want, hasVersion(header, "v1"), "If-None-Match: %s", header)
+	}
+}
+
+// TestProblems: every error that a room gives becomes the status it means, wrapped or not.
+func TestProblems(t *testing.T) {
+	for _, tc := range []struct {
+		err    error
+		status int
+		field  string
+	}{
+		{store.ErrNotFound, http.StatusNotFound, ""},
+		{store.ErrLost, http.StatusConflict, ""},
+		{refresh.ErrBusy, http.StatusConflict, ""},
+		{account.ErrCredentials, http.StatusUnauthorized, ""},
+		{account.ErrDemo, http.StatusForbidden, ""},
+		{account.ErrSetupDone, http.StatusConflict, ""},
+		{&fetch.Error{Message: "no feed there"}, http.StatusUnprocessableEntity, "url"},
+		{&ical.NotCalendarError{Is: "a web page"}, http.StatusUnprocessableEntity, "url"},
+		{&rules.FieldError{Field: "zone", Err: errors.New("unknown")}, http.StatusUnprocessableEntity, "zone"},
+		{taken(store.ErrTaken, "name", "another one has it"), http.StatusConflict, "name"},
+		{mysql.ErrInvalidConn, http.StatusServiceUnavailable, ""},
+		{errors.New("a secret detail"), http.StatusInternalServerError, ""},
+	} {
+		p := problemOf(fmt.Errorf("on the way: %w", tc.err))
+		assert.Equal(t, tc.status, p.Status, tc.err)
+		assert.NotEmpty(t, p.Title)
+		assert.NotContains(t, p.Detail, "a secret detail")
+		if tc.field != "" && assert.Len(t, p.Errors, 1, tc.err) {
+			assert.Equal(t, tc.field, p.Errors[0].Field)
+		}
+	}
+	assert.NoError(t, taken(nil, "name", ""))
+}
