@@ -41,7 +41,7 @@ func TestConsoleFromTheFirstDay(t *testing.T) {
 	tab, end, err := browser.Start(context.Background())
 	require.NoError(t, err)
 	defer end()
-	tab, cancel := context.WithTimeout(tab, 2*patience)
+	tab, cancel := context.WithTimeout(tab, 3*patience)
 	defer cancel()
 	do := func(steps ...chromedp.Action[chromedp.Void]) {
 		t.Helper()

@@ -68,7 +68,7 @@ func TestDoubleBookingEndToEnd(t *testing.T) {
 	tab, end, err := browser.Start(context.Background())
 	require.NoError(t, err)
 	defer end()
-	tab, cancel := context.WithTimeout(tab, patience)
+	tab, cancel := context.WithTimeout(tab, 3*patience)
 	defer cancel()
 	var mu sync.Mutex
 	var complaints []string // of the page: errors, refusals by its own policy
