@@ -29,12 +29,12 @@ func (env *Env) calendarCommand() *cli.Command {
 					&cli.IntFlag{Name: "capacity", Value: 1, Usage: "how many bookings fit at once"},
 					jsonFlag,
 				},
-				Action: env.calendarAdd,
+				Action: env.onOne(env.calendarAdd),
 			},
 			{
 				Name: "list", Usage: "list the calendars", Flags: []cli.Flag{jsonFlag},
 				Description: "Example: wharf calendar list",
-				Action:      env.calendarList,
+				Action:      env.connected(env.calendarList),
 			},
 			{
 				Name: "show", Usage: "show what is on a calendar", ArgsUsage: "CALENDAR",
@@ -45,12 +45,12 @@ func (env *Env) calendarCommand() *cli.Command {
 					&cli.BoolFlag{Name: "echoes", Usage: "list reflections of our own publications too"},
 					jsonFlag,
 				},
-				Action: env.calendarShow,
+				Action: env.onOne(env.calendarShow),
 			},
 			{
 				Name: "refresh", Usage: "read all feeds of a calendar now", ArgsUsage: "CALENDAR", Flags: []cli.Flag{jsonFlag},
 				Description: "Example: wharf calendar refresh \"Ketch Merrow\"",
-				Action:      env.calendarRefresh,
+				Action:      env.onOne(env.calendarRefresh),
 			},
 		},
 	}
@@ -73,15 +73,7 @@ func (env *Env) linkCommand() *cli.Command {
 	}
 }
 
-func (env *Env) calendarAdd(ctx context.Context, c *cli.Command) error {
-	name, err := one(c)
-	if err != nil {
-		return err
-	}
-	api, err := env.connect(c)
-	if err != nil {
-		return err
-	}
+func (env *Env) calendarAdd(ctx context.Context, c *cli.Command, api *client.Client, name string) error {
 	capacity := c.Int("capacity")
 	made, err := client.Decode[client.Calendar](api.CreateCalendar(ctx, client.CalendarRequest{Name: name, Zone: c.String("zone"), Grain: client.Grain(c.String("grain")), Capacity: &capacity}))
 	if err != nil {
@@ -94,11 +86,7 @@ func (env *Env) calendarAdd(ctx context.Context, c *cli.Command) error {
 	return nil
 }
 
-func (env *Env) calendarList(ctx context.Context, c *cli.Command) error {
-	api, err := env.connect(c)
-	if err != nil {
-		return err
-	}
+func (env *Env) calendarList(ctx context.Context, c *cli.Command, api *client.Client) error {
 	all, err := client.Decode[[]client.Calendar](api.ListCalendars(ctx))
 	if err != nil {
 		return err
@@ -118,15 +106,7 @@ func (env *Env) calendarList(ctx context.Context, c *cli.Command) error {
 	return nil
 }
 
-func (env *Env) calendarShow(ctx context.Context, c *cli.Command) error {
-	ref, err := one(c)
-	if err != nil {
-		return err
-	}
-	api, err := env.connect(c)
-	if err != nil {
-		return err
-	}
+func (env *Env) calendarShow(ctx context.Context, c *cli.Command, api *client.Client, ref string) error {
 	k, err := calendarNamed(ctx, api, ref)
 	if err != nil {
 		return err
@@ -274,15 +254,7 @@ func statusOf(b client.Booking) string {
 	return strings.Join(words, ", ")
 }
 
-func (env *Env) calendarRefresh(ctx context.Context, c *cli.Command) error {
-	ref, err := one(c)
-	if err != nil {
-		return err
-	}
-	api, err := env.connect(c)
-	if err != nil {
-		return err
-	}
+func (env *Env) calendarRefresh(ctx context.Context, c *cli.Command, api *client.Client, ref string) error {
 	k, err := calendarNamed(ctx, api, ref)
 	if err != nil {
 		return err

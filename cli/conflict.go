@@ -22,28 +22,24 @@ func (env *Env) conflictCommand() *cli.Command {
 					jsonFlag,
 				},
 				Description: "Example: wharf conflict list",
-				Action:      env.conflictList,
+				Action:      env.connected(env.conflictList),
 			},
 			{
 				Name: "show", Usage: "show a conflict with all that is known of its bookings", ArgsUsage: "ID", Flags: []cli.Flag{jsonFlag},
 				Description: "Example: wharf conflict show 1",
-				Action:      env.conflictShow,
+				Action:      env.onOne(env.conflictShow),
 			},
 			{
 				Name: "acknowledge", Usage: "say that somebody is dealing with it", ArgsUsage: "ID",
 				Description: "Example: wharf conflict acknowledge 1 --note \"Called both guests\"",
 				Flags:       []cli.Flag{&cli.StringFlag{Name: "note", Usage: "what is being done"}},
-				Action:      env.conflictAcknowledge,
+				Action:      env.onOne(env.conflictAcknowledge),
 			},
 		},
 	}
 }
 
-func (env *Env) conflictList(ctx context.Context, c *cli.Command) error {
-	api, err := env.connect(c)
-	if err != nil {
-		return err
-	}
+func (env *Env) conflictList(ctx context.Context, c *cli.Command, api *client.Client) error {
 	params := &client.ListConflictsParams{}
 	if s := c.String("calendar"); s != "" {
 		k, err := calendarNamed(ctx, api, s)
@@ -102,11 +98,7 @@ func calendarOf(k client.Conflict, calendars []client.Calendar) client.Calendar 
 	return client.Calendar{}
 }
 
-func conflictID(c *cli.Command) (int64, error) {
-	text, err := one(c)
-	if err != nil {
-		return 0, err
-	}
+func conflictID(text string) (int64, error) {
 	id, err := strconv.ParseInt(text, 10, 64)
 	if err != nil || id < 1 {
 		return 0, usagef("%q is no conflict's number: `wharf conflict list` shows them", text)
@@ -114,12 +106,8 @@ func conflictID(c *cli.Command) (int64, error) {
 	return id, nil
 }
 
-func (env *Env) conflictShow(ctx context.Context, c *cli.Command) error {
-	id, err := conflictID(c)
-	if err != nil {
-		return err
-	}
-	api, err := env.connect(c)
+func (env *Env) conflictShow(ctx context.Context, c *cli.Command, api *client.Client, number string) error {
+	id, err := conflictID(number)
 	if err != nil {
 		return err
 	}
@@ -154,12 +142,8 @@ func (env *Env) conflictShow(ctx context.Context, c *cli.Command) error {
 	return nil
 }
 
-func (env *Env) conflictAcknowledge(ctx context.Context, c *cli.Command) error {
-	id, err := conflictID(c)
-	if err != nil {
-		return err
-	}
-	api, err := env.connect(c)
+func (env *Env) conflictAcknowledge(ctx context.Context, c *cli.Command, api *client.Client, number string) error {
+	id, err := conflictID(number)
 	if err != nil {
 		return err
 	}

@@ -243,10 +243,28 @@ func feedNamed(ctx context.Context, api *client.Client, ref string) (client.Feed
 	return find(all, "feed", ref, func(f client.Feed) int64 { return f.Id }, func(f client.Feed) string { return f.Name })
 }
 
-// one returns the only argument, or a usage error.
-func one(c *cli.Command) (string, error) {
-	if c.Args().Len() != 1 {
-		return "", usagef("%s takes %s: see `%s --help`", c.FullName(), c.ArgsUsage, c.FullName())
+// connected is the action of a command that talks to the service.
+func (env *Env) connected(do func(ctx context.Context, c *cli.Command, api *client.Client) error) cli.ActionFunc {
+	return func(ctx context.Context, c *cli.Command) error {
+		api, err := env.connect(c)
+		if err != nil {
+			return err
+		}
+		return do(ctx, c, api)
 	}
-	return c.Args().First(), nil
+}
+
+// onOne is the action of a command that takes exactly one argument and talks to the
+// service about it.
+func (env *Env) onOne(do func(ctx context.Context, c *cli.Command, api *client.Client, arg string) error) cli.ActionFunc {
+	return func(ctx context.Context, c *cli.Command) error {
+		if c.Args().Len() != 1 {
+			return usagef("%s takes %s: see `%s --help`", c.FullName(), c.ArgsUsage, c.FullName())
+		}
+		api, err := env.connect(c)
+		if err != nil {
+			return err
+		}
+		return do(ctx, c, api, c.Args().First())
+	}
 }

@@ -31,17 +31,17 @@ func (env *Env) feedCommand() *cli.Command {
 					&cli.BoolFlag{Name: "shows", Usage: "with --calendar: its entries are only shown and block nothing"},
 					jsonFlag,
 				},
-				Action: env.feedAdd,
+				Action: env.onOne(env.feedAdd),
 			},
 			{
 				Name: "list", Usage: "list the feeds and how they stand", Flags: []cli.Flag{jsonFlag},
 				Description: "Example: wharf feed list",
-				Action:      env.feedList,
+				Action:      env.connected(env.feedList),
 			},
 			{
 				Name: "show", Usage: "show a feed and its newest readings", ArgsUsage: "FEED", Flags: []cli.Flag{jsonFlag},
 				Description: "Example: wharf feed show \"Ketch, Merrow Charter Desk\"",
-				Action:      env.feedShow,
+				Action:      env.onOne(env.feedShow),
 			},
 			{
 				Name: "refresh", Usage: "read feeds now", ArgsUsage: "[FEED...]",
@@ -53,15 +53,7 @@ func (env *Env) feedCommand() *cli.Command {
 	}
 }
 
-func (env *Env) feedAdd(ctx context.Context, c *cli.Command) error {
-	link, err := one(c)
-	if err != nil {
-		return err
-	}
-	api, err := env.connect(c)
-	if err != nil {
-		return err
-	}
+func (env *Env) feedAdd(ctx context.Context, c *cli.Command, api *client.Client, link string) error {
 	r := client.FeedRequest{Url: link, Platform: c.String("platform"), Name: c.String("name")}
 	if s := c.String("color"); s != "" {
 		color := client.Color(s)
@@ -97,11 +89,7 @@ func (env *Env) feedAdd(ctx context.Context, c *cli.Command) error {
 	return nil
 }
 
-func (env *Env) feedList(ctx context.Context, c *cli.Command) error {
-	api, err := env.connect(c)
-	if err != nil {
-		return err
-	}
+func (env *Env) feedList(ctx context.Context, c *cli.Command, api *client.Client) error {
 	feeds, err := client.Decode[[]client.Feed](api.ListFeeds(ctx))
 	if err != nil {
 		return err
@@ -138,15 +126,7 @@ func changeWords(r client.Reading) string {
 	return fmt.Sprintf("%d added, %d changed, %d removed", r.Added, r.Changed, r.Removed)
 }
 
-func (env *Env) feedShow(ctx context.Context, c *cli.Command) error {
-	ref, err := one(c)
-	if err != nil {
-		return err
-	}
-	api, err := env.connect(c)
-	if err != nil {
-		return err
-	}
+func (env *Env) feedShow(ctx context.Context, c *cli.Command, api *client.Client, ref string) error {
 	f, err := feedNamed(ctx, api, ref)
 	if err != nil {
 		return err

@@ -22,31 +22,23 @@ func (env *Env) publicationCommand() *cli.Command {
 					&cli.StringFlag{Name: "platform", Required: true, Usage: "platform that is to import it"},
 					jsonFlag,
 				},
-				Action: env.publicationAdd,
+				Action: env.onOne(env.publicationAdd),
 			},
 			{
 				Name: "list", Usage: "list the publications and when each was picked up", Flags: []cli.Flag{jsonFlag},
 				Description: "Example: wharf publication list",
-				Action:      env.publicationList,
+				Action:      env.connected(env.publicationList),
 			},
 			{
 				Name: "show", Usage: "show a publication, its link and its pickups", ArgsUsage: "PUBLICATION", Flags: []cli.Flag{jsonFlag},
 				Description: "Example: wharf publication show \"Ketch, for Merrow Charter Desk\"",
-				Action:      env.publicationShow,
+				Action:      env.onOne(env.publicationShow),
 			},
 		},
 	}
 }
 
-func (env *Env) publicationAdd(ctx context.Context, c *cli.Command) error {
-	name, err := one(c)
-	if err != nil {
-		return err
-	}
-	api, err := env.connect(c)
-	if err != nil {
-		return err
-	}
+func (env *Env) publicationAdd(ctx context.Context, c *cli.Command, api *client.Client, name string) error {
 	k, err := calendarNamed(ctx, api, c.String("calendar"))
 	if err != nil {
 		return err
@@ -62,11 +54,7 @@ func (env *Env) publicationAdd(ctx context.Context, c *cli.Command) error {
 	return nil
 }
 
-func (env *Env) publicationList(ctx context.Context, c *cli.Command) error {
-	api, err := env.connect(c)
-	if err != nil {
-		return err
-	}
+func (env *Env) publicationList(ctx context.Context, c *cli.Command, api *client.Client) error {
 	all, err := client.Decode[[]client.Publication](api.ListPublications(ctx))
 	if err != nil {
 		return err
@@ -93,15 +81,7 @@ func (env *Env) pickedUp(p client.Publication) string {
 	return fmt.Sprintf("version %d, %s", *p.LastPickupVersion, env.when(p.LastPickup))
 }
 
-func (env *Env) publicationShow(ctx context.Context, c *cli.Command) error {
-	ref, err := one(c)
-	if err != nil {
-		return err
-	}
-	api, err := env.connect(c)
-	if err != nil {
-		return err
-	}
+func (env *Env) publicationShow(ctx context.Context, c *cli.Command, api *client.Client, ref string) error {
 	all, err := client.Decode[[]client.Publication](api.ListPublications(ctx))
 	if err != nil {
 		return err

@@ -1,0 +1,54 @@
+package echo_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+
+	"wharf/core/carried"
+	"wharf/core/echo"
+	"wharf/core/span"
+)
+
+// TestJudge: what an entry under one of our UIDs is, by who was sent it, with which dates,
+// and whether the booking it stands for is on the calendar itself.
+func TestJudge(t *testing.T) {
+	s := func(first, last int) span.Span {
+		return span.Days(span.NewDate(2026, 7, first), span.NewDate(2026, 7, last))
+	}
+	sent := echo.NewSent(span.Day, map[string]span.Span{"here@wharf": s(20, 22)})
+	row := func(uid string, at span.Span, from, to int64) carried.Row {
+		return carried.Row{Item: carried.Item{UID: uid, Span: at, Units: 1}, From: from, To: to}
+	}
+	sent.Add(1, []carried.Row{row("a@wharf", s(10, 12), 1, 3), row("a@wharf", s(11, 13), 4, 0)})
+	sent.Add(2, []carried.Row{row("a@wharf", s(11, 13), 7, 0), row("b@wharf", s(1, 2), 2, 2)})
+	for _, tc := range []struct {
+		name      string
+		platform  int64
+		uid       string
+		at        span.Span
+		elsewhere bool
+		want      echo.Kind
+		says      string
+	}{
+		{"its own UID", 1, "sale@desk.example", s(10, 12), false, echo.Booking, ""},
+		{"no UID", 1, "", s(10, 12), false, echo.Booking, ""},
+		{"as it was sent last", 1, "a@wharf", s(11, 13), false, echo.Echo, "to this platform, from version 4 on"},
+		{"as it was sent before it moved", 1, "a@wharf", s(10, 12), false, echo.Echo, "from version 1 on"},
+		{"what this platform itself was sent comes first in the evidence", 2, "a@wharf", s(11, 13), false, echo.Echo, "to this platform, from version 7 on"},
+		{"dropped since, and still shown", 2, "b@wharf", s(1, 2), false, echo.Echo, "from version 2 on"},
+		{"at second hand", 3, "b@wharf", s(1, 2), false, echo.Echo, "to another platform"},
+		{"with dates that were never sent", 1, "a@wharf", s(10, 13), false, echo.Booking, "was never sent with it"},
+		{"the same, whatever another calendar says of it", 1, "a@wharf", s(10, 13), true, echo.Booking, "was never sent with it"},
+		{"published by another calendar, original here", 1, "here@wharf", s(20, 22), false, echo.Echo, "which is on this calendar itself"},
+		{"in another grain, known to be an echo there", 1, "here@wharf", s(20, 23), true, echo.Echo, "from 2026-07-20 to 2026-07-22"},
+		{"in another grain, of which nothing is known", 1, "here@wharf", s(20, 23), false, echo.Booking, ""},
+	} {
+		v := sent.Judge(tc.platform, tc.uid, tc.at, tc.elsewhere)
+		assert.Equal(t, tc.want, v.Kind, tc.name)
+		assert.Contains(t, v.Evidence, tc.says, tc.name)
+		if tc.says == "" {
+			assert.Empty(t, v.Evidence, "a plain booking needs no evidence: %s", tc.name)
+		}
+	}
+}
