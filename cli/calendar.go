@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"net/http"
 	"strings"
 	"time"
 
@@ -22,7 +23,7 @@ func (env *Env) calendarCommand() *cli.Command {
 		Commands: []*cli.Command{
 			{
 				Name: "add", Usage: "add a calendar", ArgsUsage: "NAME",
-				Description: "Example: wharf calendar add \"Rowing gigs\" --zone America/Halifax --grain time --capacity 3",
+				Description: "Example: wharf calendar add \"Small boats\" --zone America/Halifax --grain time --capacity 3",
 				Flags: []cli.Flag{
 					&cli.StringFlag{Name: "zone", Required: true, Usage: "IANA time zone in which its days begin"},
 					&cli.StringFlag{Name: "grain", Value: "day", Usage: "night, day or time"},
@@ -52,24 +53,23 @@ func (env *Env) calendarCommand() *cli.Command {
 				Description: "Example: wharf calendar refresh \"Ketch Merrow\"",
 				Action:      env.onOne(env.calendarRefresh),
 			},
-		},
-	}
-}
-
-func (env *Env) linkCommand() *cli.Command {
-	return &cli.Command{
-		Name: "link", Usage: "which feeds count on which calendars",
-		Commands: []*cli.Command{{
-			Name: "add", Usage: "make a feed count on a calendar, or change how", ArgsUsage: "CALENDAR FEED",
-			Description: "Example: wharf link add \"Ketch Merrow\" \"Ketch, Merrow Charter Desk\" --role blocks",
-			Flags: []cli.Flag{
-				&cli.StringFlag{Name: "role", Value: "blocks", Usage: "blocks or shows"},
-				&cli.StringFlag{Name: "tentative", Value: "tentative", Usage: "count tentative entries as tentative, firm, or ignore them"},
-				&cli.IntFlag{Name: "units", Value: 1, Usage: "units that each booking takes"},
-				&cli.StringFlag{Name: "label", Usage: "label of its bookings", DefaultText: "the feed's name"},
+			{
+				Name: "edit", Usage: "change a calendar; its grain is chosen once", ArgsUsage: "CALENDAR",
+				Description: "Example: wharf calendar edit \"Small boats\" --capacity 4",
+				Flags: []cli.Flag{
+					&cli.StringFlag{Name: "name", Usage: "its new name"},
+					&cli.StringFlag{Name: "zone", Usage: "IANA time zone in which its days begin"},
+					&cli.IntFlag{Name: "capacity", Usage: "how many bookings fit at once"},
+					revisionFlag, jsonFlag,
+				},
+				Action: env.onOne(env.calendarEdit),
 			},
-			Action: env.linkAdd,
-		}},
+			{
+				Name: "remove", Usage: "remove a calendar and its publications; its feeds stay", ArgsUsage: "CALENDAR", Flags: []cli.Flag{yesFlag},
+				Description: "Example: wharf calendar remove \"Small boats\" --yes",
+				Action:      env.onOne(env.calendarRemove),
+			},
+		},
 	}
 }
 
@@ -270,26 +270,28 @@ func (env *Env) calendarRefresh(ctx context.Context, c *cli.Command, api *client
 	return env.refresh(ctx, api, feeds, c.Bool("json"))
 }
 
-func (env *Env) linkAdd(ctx context.Context, c *cli.Command) error {
-	if c.Args().Len() != 2 {
-		return usagef("wharf link add takes CALENDAR FEED: see `wharf link add --help`")
+func (env *Env) calendarEdit(ctx context.Context, c *cli.Command, api *client.Client, ref string) error {
+	if err := anyOf(c, "name", "zone", "capacity"); err != nil {
+		return err
 	}
-	api, err := env.connect(c)
+	k, err := calendarNamed(ctx, api, ref)
 	if err != nil {
 		return err
 	}
-	k, err := calendarNamed(ctx, api, c.Args().Get(0))
+	k, err = client.Decode[client.Calendar](api.EditCalendar(ctx, k.Id, client.CalendarEdit{Revision: revisionOf(c, k.Revision),
+		Name: textOf[string](c, "name"), Zone: textOf[string](c, "zone"), Capacity: numberOf(c, "capacity")}))
 	if err != nil {
 		return err
 	}
-	f, err := feedNamed(ctx, api, c.Args().Get(1))
+	return printChanged(env, c, k.Name, k.Revision, k)
+}
+
+func (env *Env) calendarRemove(ctx context.Context, c *cli.Command, api *client.Client, ref string) error {
+	k, err := calendarNamed(ctx, api, ref)
 	if err != nil {
 		return err
 	}
-	role, tentative, units, label := client.Role(c.String("role")), client.TentativeRule(c.String("tentative")), c.Int("units"), c.String("label")
-	if _, err := client.Decode[client.Calendar](api.PutLink(ctx, k.Id, f.Id, client.LinkRequest{Role: &role, Tentative: &tentative, Units: &units, Label: &label})); err != nil {
-		return err
-	}
-	fmt.Fprintf(env.Out, "%s now %s on %s.\n", clean(f.Name), role, clean(k.Name))
-	return nil
+	return env.remove(c, k.Name, func(confirm *string) (*http.Response, error) {
+		return api.RemoveCalendar(ctx, k.Id, &client.RemoveCalendarParams{Confirm: confirm})
+	})
 }

@@ -66,12 +66,23 @@ func root(env *Env) *cli.Command {
 		Writer: env.Out, ErrWriter: env.Err, Reader: env.In,
 		HideVersion: true,
 		Suggest:     true,
+
+		EnableShellCompletion: true,
+		ConfigureShellCompletionCommand: func(c *cli.Command) {
+			c.Hidden, c.Action = false, nil
+			c.Usage = "print a script that completes commands and flags in your shell"
+			c.Description = "Load it where your shell starts; in bash: source <(wharf completion bash)"
+			for _, shell := range c.Commands {
+				shell.Usage, shell.Description = "for "+shell.Name, "Example: wharf completion "+shell.Name
+			}
+			prepare(c)
+		},
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "server", Usage: "address of the service", Sources: cli.EnvVars("WHARF_SERVER")},
 			&cli.StringFlag{Name: "token", Usage: "token to use instead of the saved login", Sources: cli.EnvVars("WHARF_TOKEN")},
 		},
-		Commands: append([]*cli.Command{env.loginCommand(), env.feedCommand(), env.calendarCommand(), env.linkCommand(), env.conflictCommand(),
-			env.publicationCommand(), fileCommand(env)}, env.Extra...),
+		Commands: append([]*cli.Command{env.loginCommand(), env.platformCommand(), env.feedCommand(), env.calendarCommand(), env.linkCommand(), env.conflictCommand(),
+			env.publicationCommand(), fileCommand(env), env.tokenCommand(), env.logoutCommand()}, env.Extra...),
 		ExitErrHandler: func(context.Context, *cli.Command, error) {}, // Run decides
 	}
 	prepare(cmd)

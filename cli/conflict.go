@@ -78,15 +78,15 @@ func (env *Env) printConflictTable(all []client.Conflict, calendars []client.Cal
 		calendar := calendarOf(k, calendars)
 		for i, b := range k.Bookings {
 			from, until := ends(b.Start, b.End, calendar)
-			row := table.Row{"", "", "", "", clean(b.Title), clean(b.Label), from, until}
+			row := table.Row{"", "", "", "", "", clean(b.Title), clean(b.Label), from, until}
 			if i == 0 {
-				row[0], row[1] = k.Id, kindWords(string(k.Kind))+", "+string(k.State)
-				row[2], row[3] = ends(k.Start, k.End, calendar)
+				row[0], row[1], row[2] = k.Id, clean(k.CalendarName), kindWords(string(k.Kind))+", "+string(k.State)
+				row[3], row[4] = ends(k.Start, k.End, calendar)
 			}
 			rows = append(rows, row)
 		}
 	}
-	printTable(env.Out, table.Row{"Id", "Conflict", "From", "To", "Among", "Feed", "Booked from", "To"}, rows)
+	printTable(env.Out, table.Row{"Id", "Calendar", "Conflict", "From", "To", "Among", "Feed", "Booked from", "To"}, rows)
 }
 
 func calendarOf(k client.Conflict, calendars []client.Calendar) client.Calendar {
@@ -130,6 +130,9 @@ func (env *Env) conflictShow(ctx context.Context, c *cli.Command, api *client.Cl
 			note = ": " + clean(*k.Note)
 		}
 		fmt.Fprintf(env.Out, "%s deals with it%s\n", clean(*k.AcknowledgedBy), note)
+	}
+	if k.First != nil {
+		fmt.Fprintln(env.Out, clean(k.First.Why))
 	}
 	fmt.Fprintln(env.Out)
 	rows := make([]table.Row, len(k.Bookings))

@@ -103,6 +103,9 @@ func newClient(server, token string) (*client.Client, error) {
 		}))
 }
 
+// errLoginEnded: the token is unknown, expired or revoked.
+var errLoginEnded = errors.New("the login is not valid any more")
+
 // caller explains what goes wrong on the way.
 type caller struct {
 	server string
@@ -114,7 +117,7 @@ func (c caller) Do(r *http.Request) (*http.Response, error) {
 	switch {
 	case err == nil && resp.StatusCode == http.StatusUnauthorized && r.Header.Get("Authorization") != "":
 		_ = resp.Body.Close()
-		return nil, fmt.Errorf("the login at %s is not valid any more: run `wharf login --server %s`", c.server, c.server)
+		return nil, fmt.Errorf("%w at %s: run `wharf login --server %s`", errLoginEnded, c.server, c.server)
 	case errors.Is(err, syscall.ECONNREFUSED):
 		return nil, fmt.Errorf("no service answers at %s: start it with `wharf serve`, or give --server", c.server)
 	case err != nil:

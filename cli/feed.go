@@ -2,8 +2,8 @@ package cli
 
 import (
 	"context"
-	"errors"
 	"fmt"
+	"net/http"
 	"strconv"
 	"time"
 
@@ -48,6 +48,24 @@ func (env *Env) feedCommand() *cli.Command {
 				Description: "Example: wharf feed refresh --all",
 				Flags:       []cli.Flag{&cli.BoolFlag{Name: "all", Usage: "read every feed"}, jsonFlag},
 				Action:      env.feedRefresh,
+			},
+			{
+				Name: "edit", Usage: "change a feed", ArgsUsage: "FEED",
+				Description: "A new link is read before anything is changed.\nExample: wharf feed edit \"Ketch at the desk, again\" --every 1h --color moss",
+				Flags: []cli.Flag{
+					&cli.StringFlag{Name: "name", Usage: "its new name"},
+					&cli.StringFlag{Name: "platform", Usage: "platform that it comes from"},
+					&cli.StringFlag{Name: "color", Usage: "one of the twelve feed colours"},
+					&cli.DurationFlag{Name: "every", Usage: "time between readings"},
+					&cli.StringFlag{Name: "url", Usage: "its new link"},
+					revisionFlag, jsonFlag,
+				},
+				Action: env.onOne(env.feedEdit),
+			},
+			{
+				Name: "remove", Usage: "remove a feed; its bookings leave every calendar", ArgsUsage: "FEED", Flags: []cli.Flag{yesFlag},
+				Description: "Example: wharf feed remove \"Ketch at the desk, again\" --yes",
+				Action:      env.onOne(env.feedRemove),
 			},
 		},
 	}
@@ -159,72 +177,32 @@ func (env *Env) feedShow(ctx context.Context, c *cli.Command, api *client.Client
 	return nil
 }
 
-func (env *Env) feedRefresh(ctx context.Context, c *cli.Command) error {
-	if c.Bool("all") == (c.Args().Len() > 0) {
-		return usagef("name the feeds to read, or give --all: see `wharf feed refresh --help`")
+func (env *Env) feedEdit(ctx context.Context, c *cli.Command, api *client.Client, ref string) error {
+	if err := anyOf(c, "name", "platform", "color", "every", "url"); err != nil {
+		return err
 	}
-	api, err := env.connect(c)
+	f, err := feedNamed(ctx, api, ref)
 	if err != nil {
 		return err
 	}
-	var feeds []client.Feed
-	if c.Bool("all") {
-		if feeds, err = client.Decode[[]client.Feed](api.ListFeeds(ctx)); err != nil {
-			return err
-		}
+	edit := client.FeedEdit{Revision: revisionOf(c, f.Revision), Name: textOf[string](c, "name"), Platform: textOf[string](c, "platform"),
+		Color: textOf[client.Color](c, "color"), Url: textOf[string](c, "url")}
+	if c.IsSet("every") {
+		seconds := int(c.Duration("every") / time.Second)
+		edit.Every = &seconds
 	}
-	for _, ref := range c.Args().Slice() {
-		f, err := feedNamed(ctx, api, ref)
-		if err != nil {
-			return err
-		}
-		feeds = append(feeds, f)
+	if f, err = client.Decode[client.Feed](api.EditFeed(ctx, f.Id, edit)); err != nil {
+		return err
 	}
-	return env.refresh(ctx, api, feeds, c.Bool("json"))
+	return printChanged(env, c, f.Name, f.Revision, f)
 }
 
-// refreshed is a line of `refresh --json`.
-type refreshed struct {
-	Feed    int64           `json:"feed"`
-	Name    string          `json:"name"`
-	Reading *client.Reading `json:"reading,omitempty"`
-	Error   string          `json:"error,omitempty"`
-}
-
-// refresh reads the feeds one after the other and says how each went, as it goes.
-func (env *Env) refresh(ctx context.Context, api *client.Client, feeds []client.Feed, asJSON bool) error {
-	failed := 0
-	for _, f := range feeds {
-		line := refreshed{Feed: f.Id, Name: f.Name}
-		r, err := client.Decode[client.Reading](api.CreateReading(ctx, f.Id))
-		switch {
-		case err != nil:
-			line.Error = err.Error()
-		case r.Outcome == client.Failed:
-			line.Reading, line.Error = &r, *r.Message
-		default:
-			line.Reading = &r
-		}
-		if line.Error != "" {
-			failed++
-		}
-		if asJSON {
-			if err := printJSON(env.Out, []refreshed{line}); err != nil {
-				return err
-			}
-			continue
-		}
-		switch {
-		case line.Error != "":
-			fmt.Fprintf(env.Out, "%s: failed: %s\n", clean(f.Name), clean(line.Error))
-		case r.Outcome == client.Changed:
-			fmt.Fprintf(env.Out, "%s: %s, %s\n", clean(f.Name), count(r.Entries, "entry", "entries"), changeWords(r))
-		default:
-			fmt.Fprintf(env.Out, "%s: %s, unchanged\n", clean(f.Name), count(r.Entries, "entry", "entries"))
-		}
+func (env *Env) feedRemove(ctx context.Context, c *cli.Command, api *client.Client, ref string) error {
+	f, err := feedNamed(ctx, api, ref)
+	if err != nil {
+		return err
 	}
-	if failed > 0 {
-		return errors.New(count(failed, "feed", "feeds") + " could not be read; their bookings stay as they were")
-	}
-	return nil
+	return env.remove(c, f.Name, func(confirm *string) (*http.Response, error) {
+		return api.RemoveFeed(ctx, f.Id, &client.RemoveFeedParams{Confirm: confirm})
+	})
 }

@@ -3,6 +3,7 @@ package cli
 import (
 	"context"
 	"fmt"
+	"net/http"
 
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/urfave/cli/v3"
@@ -33,6 +34,17 @@ func (env *Env) publicationCommand() *cli.Command {
 				Name: "show", Usage: "show a publication, its link and its pickups", ArgsUsage: "PUBLICATION", Flags: []cli.Flag{jsonFlag},
 				Description: "Example: wharf publication show \"Ketch, for Merrow Charter Desk\"",
 				Action:      env.onOne(env.publicationShow),
+			},
+			{
+				Name: "edit", Usage: "rename a publication; its recipient sees the name", ArgsUsage: "PUBLICATION",
+				Description: "Example: wharf publication edit \"Ketch, for the harbour office\" --name \"Ketch, for the office\"",
+				Flags:       []cli.Flag{&cli.StringFlag{Name: "name", Required: true, Usage: "its new name"}, revisionFlag, jsonFlag},
+				Action:      env.onOne(env.publicationEdit),
+			},
+			{
+				Name: "remove", Usage: "revoke the link of a publication", ArgsUsage: "PUBLICATION", Flags: []cli.Flag{yesFlag},
+				Description: "Example: wharf publication remove \"Ketch, for the office\" --yes",
+				Action:      env.onOne(env.publicationRemove),
 			},
 		},
 	}
@@ -82,11 +94,7 @@ func (env *Env) pickedUp(p client.Publication) string {
 }
 
 func (env *Env) publicationShow(ctx context.Context, c *cli.Command, api *client.Client, ref string) error {
-	all, err := client.Decode[[]client.Publication](api.ListPublications(ctx))
-	if err != nil {
-		return err
-	}
-	p, err := find(all, "publication", ref, func(p client.Publication) int64 { return p.Id }, func(p client.Publication) string { return p.Name })
+	p, err := publicationNamed(ctx, api, ref)
 	if err != nil {
 		return err
 	}
@@ -108,4 +116,34 @@ func (env *Env) publicationShow(ctx context.Context, c *cli.Command, api *client
 	}
 	printTable(env.Out, table.Row{"Version", "First picked up", "Last asked", "Times", "By"}, rows)
 	return nil
+}
+
+func publicationNamed(ctx context.Context, api *client.Client, ref string) (client.Publication, error) {
+	all, err := client.Decode[[]client.Publication](api.ListPublications(ctx))
+	if err != nil {
+		return client.Publication{}, err
+	}
+	return find(all, "publication", ref, func(p client.Publication) int64 { return p.Id }, func(p client.Publication) string { return p.Name })
+}
+
+func (env *Env) publicationEdit(ctx context.Context, c *cli.Command, api *client.Client, ref string) error {
+	p, err := publicationNamed(ctx, api, ref)
+	if err != nil {
+		return err
+	}
+	p, err = client.Decode[client.Publication](api.EditPublication(ctx, p.Id, client.PublicationEdit{Revision: revisionOf(c, p.Revision), Name: c.String("name")}))
+	if err != nil {
+		return err
+	}
+	return printChanged(env, c, p.Name, p.Revision, p)
+}
+
+func (env *Env) publicationRemove(ctx context.Context, c *cli.Command, api *client.Client, ref string) error {
+	p, err := publicationNamed(ctx, api, ref)
+	if err != nil {
+		return err
+	}
+	return env.remove(c, p.Name, func(confirm *string) (*http.Response, error) {
+		return api.RemovePublication(ctx, p.Id, &client.RemovePublicationParams{Confirm: confirm})
+	})
 }

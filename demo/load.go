@@ -38,14 +38,14 @@ func (l *loader) load(ctx context.Context) error {
 	if err := l.logIn(ctx); err != nil {
 		return fmt.Errorf("the demo cannot log in: %w", err)
 	}
-	calendar, err := l.calendar(ctx)
+	ids, err := l.calendars(ctx)
 	if err != nil {
-		return fmt.Errorf("the calendar cannot be added: %w", err)
+		return fmt.Errorf("the calendars cannot be added: %w", err)
 	}
-	if err := l.feeds(ctx, calendar); err != nil {
+	if err := l.feeds(ctx, ids); err != nil {
 		return fmt.Errorf("the feeds cannot be added: %w", err)
 	}
-	if err := l.publications(ctx, calendar); err != nil {
+	if err := l.publications(ctx, ids); err != nil {
 		return fmt.Errorf("the publications cannot be added: %w", err)
 	}
 	return nil
@@ -92,21 +92,30 @@ func (l *loader) use(token string) (err error) {
 	return err
 }
 
-func (l *loader) calendar(ctx context.Context) (int64, error) {
+// calendars returns the IDs of the scenario's calendars by their names.
+func (l *loader) calendars(ctx context.Context) (map[string]int64, error) {
 	all, err := client.Decode[[]client.Calendar](l.api.ListCalendars(ctx))
 	if err != nil {
-		return 0, err
+		return nil, err
 	}
+	ids := map[string]int64{}
 	for _, c := range all {
-		if c.Name == calendarName {
-			return c.Id, nil
-		}
+		ids[c.Name] = c.Id
 	}
-	c, err := client.Decode[client.Calendar](l.api.CreateCalendar(ctx, client.CalendarRequest{Name: calendarName, Zone: zoneName, Grain: client.Day}))
-	return c.Id, err
+	for _, k := range calendars {
+		if ids[k.name] != 0 {
+			continue
+		}
+		c, err := client.Decode[client.Calendar](l.api.CreateCalendar(ctx, client.CalendarRequest{Name: k.name, Zone: zoneName, Grain: k.grain, Capacity: &k.capacity}))
+		if err != nil {
+			return nil, err
+		}
+		ids[k.name] = c.Id
+	}
+	return ids, nil
 }
 
-func (l *loader) feeds(ctx context.Context, calendar int64) error {
+func (l *loader) feeds(ctx context.Context, calendars map[string]int64) error {
 	have, err := client.Decode[[]client.Feed](l.api.ListFeeds(ctx))
 	if err != nil {
 		return err
@@ -119,9 +128,16 @@ func (l *loader) feeds(ctx context.Context, calendar int64) error {
 		if names[p.feed] {
 			continue
 		}
-		color, every := client.Color(p.color), refreshSeconds
+		color, every, calendar := client.Color(p.color), refreshSeconds, calendars[p.calendar]
+		link := &client.LinkRequest{}
+		if p.role != "" {
+			link.Role = &p.role
+		}
+		if p.units > 0 {
+			link.Units = &p.units
+		}
 		_, err := client.Decode[client.Feed](l.api.CreateFeed(ctx, client.FeedRequest{Url: l.addresses[i] + l.platforms[i].FeedPath(), Platform: p.name,
-			Name: p.feed, Color: &color, Every: &every, Calendar: &calendar}))
+			Name: p.feed, Color: &color, Every: &every, Calendar: &calendar, Link: link}))
 		if err != nil {
 			return err
 		}
@@ -129,8 +145,8 @@ func (l *loader) feeds(ctx context.Context, calendar int64) error {
 	return nil
 }
 
-// publications publishes the calendar for each platform and gives it the link.
-func (l *loader) publications(ctx context.Context, calendar int64) error {
+// publications publishes the calendars for their platforms and gives these the links.
+func (l *loader) publications(ctx context.Context, calendars map[string]int64) error {
 	have, err := client.Decode[[]client.Publication](l.api.ListPublications(ctx))
 	if err != nil {
 		return err
@@ -140,9 +156,12 @@ func (l *loader) publications(ctx context.Context, calendar int64) error {
 		links[p.Name] = p.Url
 	}
 	for i, p := range scenario {
+		if p.publication == "" {
+			continue
+		}
 		link, published := links[p.publication]
 		if !published {
-			made, err := client.Decode[client.Publication](l.api.CreatePublication(ctx, client.PublicationRequest{Name: p.publication, Calendar: calendar, Platform: p.name}))
+			made, err := client.Decode[client.Publication](l.api.CreatePublication(ctx, client.PublicationRequest{Name: p.publication, Calendar: calendars[p.calendar], Platform: p.name}))
 			if err != nil {
 				return err
 			}

@@ -282,9 +282,9 @@ Try, in another terminal, in this directory:
 
 The pretend platforms, where you can book and cancel as a guest would:
 
-`, base, accountName, account.DemoPassword, calendarName)
+`, base, accountName, account.DemoPassword, ketch)
 	for i, p := range scenario {
-		fmt.Printf("  %-24s %s\n", p.name, addresses[i])
+		fmt.Printf("  %-24s %-15s %s\n", p.name, p.calendar, addresses[i])
 	}
 	fmt.Printf("\nFeeds are read every %d s, the platforms import every %d s. Ctrl-C stops all of it.\n", refreshSeconds, int(importEvery.Seconds()))
 }

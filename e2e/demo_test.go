@@ -96,7 +96,7 @@ func TestDemo(t *testing.T) {
 		}
 	}()
 	one := func() client.Conflict {
-		out, code := d.wharf("wharf conflict list --json")
+		out, code := d.wharf("wharf conflict list --calendar 'Ketch Merrow' --json")
 		require.Equal(t, 0, code, out)
 		all := lines[client.Conflict](t, out)
 		require.Len(t, all, 1)

@@ -70,6 +70,7 @@ type world struct {
 	setup     chan string
 	log       *logBuffer
 	api       *client.Client
+	token     string
 	platforms []*standin.Platform
 	servers   []*httptest.Server
 }
@@ -96,7 +97,13 @@ func (b *logBuffer) String() string {
 // logged in.
 func newWorld(t *testing.T, names []string, env ...string) *world {
 	t.Helper()
-	w := openWorld(t, names, env...)
+	return newWorldOn(t, dbtest.New(t), names, env...)
+}
+
+// newWorldOn is newWorld on a database of the test's own.
+func newWorldOn(t *testing.T, dsn string, names []string, env ...string) *world {
+	t.Helper()
+	w := openWorldOn(t, dsn, names, env...)
 	w.setUp()
 	return w
 }
@@ -104,7 +111,12 @@ func newWorld(t *testing.T, names []string, env ...string) *world {
 // openWorld starts the platforms and a service that nobody has an account of yet.
 func openWorld(t *testing.T, names []string, env ...string) *world {
 	t.Helper()
-	w := &world{t: t, dir: t.TempDir(), dsn: dbtest.New(t), address: freeAddress(t), env: env}
+	return openWorldOn(t, dbtest.New(t), names, env...)
+}
+
+func openWorldOn(t *testing.T, dsn string, names []string, env ...string) *world {
+	t.Helper()
+	w := &world{t: t, dir: t.TempDir(), dsn: dsn, address: freeAddress(t), env: env}
 	for i, name := range names {
 		p := &standin.Platform{Name: name, Secret: fmt.Sprintf("secret-%d", i), Style: styles[i%len(styles)],
 			File: filepath.Join(w.dir, fmt.Sprintf("platform-%d.json", i)), Now: time.Now, Client: &http.Client{Timeout: 10 * time.Second}}
@@ -209,11 +221,32 @@ func (w *world) setUp() {
 	text, err := os.ReadFile(filepath.Join(w.dir, "config", "wharf", "login.json"))
 	require.NoError(w.t, err)
 	require.NoError(w.t, json.Unmarshal(text, &saved))
+	w.token = saved.Token
+	w.connect()
+}
+
+// connect makes the API of the service reachable with the token.
+func (w *world) connect() {
+	w.t.Helper()
+	var err error
 	w.api, err = client.NewClient(w.base()+"/api/v1", client.WithRequestEditorFn(func(_ context.Context, r *http.Request) error {
-		r.Header.Set("Authorization", "Bearer "+saved.Token)
+		r.Header.Set("Authorization", "Bearer "+w.token)
 		return nil
 	}))
 	require.NoError(w.t, err)
+}
+
+// another starts one more process on the same database, with the same key.
+func (w *world) another() *world {
+	w.t.Helper()
+	o := &world{t: w.t, dir: w.dir, dsn: w.dsn, address: freeAddress(w.t), env: w.env, token: w.token, platforms: w.platforms, servers: w.servers}
+	proxy := theContract.inFrontOf(o.address)
+	w.t.Cleanup(proxy.Close)
+	o.front = proxy.URL
+	o.start(w.env...)
+	w.t.Cleanup(o.stop)
+	o.connect()
+	return o
 }
 
 // try runs the client and returns what it printed and its exit code.

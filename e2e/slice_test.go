@@ -1,13 +1,11 @@
 package e2e
 
 import (
-	"context"
 	"database/sql"
 	"io"
 	"net/http"
 	"net/http/httptest"
 	"strings"
-	"sync"
 	"testing"
 
 	"github.com/chromedp/chromedp"
@@ -16,7 +14,6 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"wharf/api/client"
-	"wharf/internal/browser"
 )
 
 // TestDoubleBookingEndToEnd is the coordinator's job from one end to the other: guests
@@ -65,39 +62,20 @@ func TestDoubleBookingEndToEnd(t *testing.T) {
 		strings.Join([]string{mintedFor(t, w, "Charter: Fenn"), day(t, 14), day(t, 16), "CONFIRMED", "Not available"}, " "),
 	}, publishedTo(t, w, "For Merrow Charter Desk"))
 
-	tab, end, err := browser.Start(context.Background())
-	require.NoError(t, err)
-	defer end()
-	tab, cancel := context.WithTimeout(tab, 3*patience)
-	defer cancel()
-	var mu sync.Mutex
-	var complaints []string // of the page: errors, refusals by its own policy
-	said := chromedp.Console(tab)
-	go func() {
-		for m, err := range said {
-			if err != nil {
-				return // the tab is closed
-			}
-			if m.IsException() || m.Type == "error" {
-				mu.Lock()
-				complaints = append(complaints, m.String())
-				mu.Unlock()
-			}
-		}
-	}()
-	require.NoError(t, chromedp.Do(tab, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(w.base()+"/"),
-		chromedp.SendKeys(chromedp.CSS("input[name=name]"), accountName), chromedp.SendKeys(chromedp.CSS("input[name=password]"), password+"\r"),
-		chromedp.WaitVisible(chromedp.CSS(".clash"))))
-	assert.Equal(t, 1, eval[int](t, tab, `document.querySelectorAll('.clash').length`))
-	note := eval[string](t, tab, `document.querySelector('.conflict').innerText`)
-	for _, named := range []string{"Double booking", "Lindqvist", "Feed of Merrow Charter Desk", "Harbour School", "Feed of Strand & Tern Charters"} {
-		assert.Contains(t, note, named)
-	}
-	assert.Equal(t, 4, eval[int](t, tab, `document.querySelectorAll('.booking').length`), "echoes are not drawn unless asked for")
-	require.NoError(t, chromedp.Do(tab, chromedp.Click(chromedp.CSS(".el-switch")), chromedp.WaitVisible(chromedp.CSS(".booking.echo"))))
-	assert.Equal(t, 8, eval[int](t, tab, `document.querySelectorAll('.booking.echo').length`), "each sale is reflected by the two other platforms")
-	require.NoError(t, chromedp.Do(tab, chromedp.EmulateViewport(390, 844), chromedp.WaitVisible(chromedp.CSS(".agenda .clash"))))
-	assert.Zero(t, eval[int](t, tab, `document.documentElement.scrollWidth - innerWidth`), "nothing runs off a phone's screen")
+	p := openPage(t, w.base()).logIn()
+	p.see(".answer.alarm")
+	within(t, p.text(".answer.alarm"), "3 double bookings need you.", "Ketch Merrow", "Lindqvist and Charter: Harbour School")
+	p.do(p.goTo("/calendars/1"))
+	p.see(".clash")
+	assert.Equal(t, 1, p.count(".clash"))
+	within(t, p.text(".conflict"), "Double booking", "Lindqvist", "Feed of Merrow Charter Desk", "Harbour School", "Feed of Strand & Tern Charters")
+	assert.Equal(t, 4, p.count(".booking"), "echoes are not drawn unless asked for")
+	p.do(chromedp.Click(chromedp.CSS(".el-switch")))
+	p.see(".booking.echo")
+	assert.Equal(t, 8, p.count(".booking.echo"), "each sale is reflected by the two other platforms")
+	p.do(chromedp.EmulateViewport(390, 844))
+	p.see(".agenda .clash")
+	assert.Zero(t, eval[int](t, p.tab, `document.documentElement.scrollWidth - innerWidth`), "nothing runs off a phone's screen")
 
 	w.cancel(0, "Lindqvist")
 	w.run("", "feed", "refresh", "--all")
@@ -111,19 +89,8 @@ func TestDoubleBookingEndToEnd(t *testing.T) {
 		}
 	}
 	assert.Len(t, w.platforms[2].Blocks(), 2)
-	require.NoError(t, chromedp.Do(tab, chromedp.WaitNotPresent(chromedp.CSS(".conflict")), chromedp.WaitVisible(chromedp.CSS(".calm"))), "the page learns of it by itself")
-	mu.Lock()
-	defer mu.Unlock()
-	for _, c := range complaints {
-		assert.Contains(t, c, "401", "the page complains of nothing but that it had to log in")
-	}
-}
-
-func eval[T any](t *testing.T, tab context.Context, expression string) T {
-	t.Helper()
-	v, err := chromedp.Run(tab, chromedp.Evaluate[T](expression))
-	require.NoError(t, err)
-	return v
+	p.do(chromedp.WaitNotPresent(chromedp.CSS(".conflict")), chromedp.WaitVisible(chromedp.CSS(".calm")))
+	p.content()
 }
 
 // mintedFor is the UID under which the booking of that title is published.

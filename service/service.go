@@ -11,6 +11,7 @@ import (
 	"net/netip"
 	"net/url"
 	"strings"
+	"sync"
 	"syscall"
 	"time"
 
@@ -19,10 +20,12 @@ import (
 
 	"wharf/service/account"
 	"wharf/service/combine"
+	"wharf/service/events"
 	"wharf/service/fetch"
 	"wharf/service/refresh"
 	"wharf/service/secret"
 	"wharf/service/server"
+	"wharf/service/shelf"
 	"wharf/service/store"
 	"wharf/web"
 )
@@ -43,6 +46,8 @@ type Config struct {
 	Workers      int
 	MaxBookings  int
 	StopTimeout  time.Duration
+	ShelfBytes   int64 // memory for publications
+	MaxStreams   int   // open pages at once
 
 	Now   func() time.Time
 	Log   *slog.Logger
@@ -82,11 +87,16 @@ func Run(ctx context.Context, c Config) error {
 	if err != nil {
 		return err
 	}
+	hub, held := events.New(s, c.Log), shelf.New(s, c.Log, c.Now, c.ShelfBytes)
+	refresher.Combiner.Rendered = func(publications []int64) {
+		held.Stale(publications...)
+		hub.Poke()
+	}
 	accounts := account.New(s, c.Now, isLoopback(listener.Addr()))
 	handler, err := server.New(server.Config{
-		Store: s, Accounts: accounts, Refresher: refresher, Combiner: refresher.Combiner, Box: box, Console: web.Files(),
+		Store: s, Accounts: accounts, Refresher: refresher, Combiner: refresher.Combiner, Box: box, Shelf: held, Hub: hub, Console: web.Files(),
 		Log: c.Log, Now: c.Now, Registry: registry, PublicURL: public, AllowedHosts: c.AllowedHosts,
-		DefaultEvery: c.DefaultEvery, LeastEvery: c.LeastEvery,
+		DefaultEvery: c.DefaultEvery, LeastEvery: c.LeastEvery, MaxStreams: c.MaxStreams,
 	})
 	if err != nil {
 		return err
@@ -94,7 +104,7 @@ func Run(ctx context.Context, c Config) error {
 	if err := printSetupLink(ctx, c, accounts, public); err != nil {
 		return err
 	}
-	return serve(ctx, c, listener, handler, refresher)
+	return serve(ctx, c, listener, handler, background{refresher, hub, held})
 }
 
 // refresherOf builds the readers of feeds, with their metrics.
@@ -130,17 +140,46 @@ func printSetupLink(ctx context.Context, c Config, accounts *account.Accounts, p
 	return nil
 }
 
+// background is the work that goes on beside requests.
+type background struct {
+	refresher *refresh.Refresher
+	hub       *events.Hub
+	shelf     *shelf.Shelf
+}
+
+// How often the background work looks for something to do.
+const (
+	refreshTick = time.Second
+	changesTick = 500 * time.Millisecond
+	pickupsTick = 5 * time.Second
+)
+
+// run works until ctx ends, and returns when all of it has stopped.
+func (b background) run(ctx context.Context) {
+	var all sync.WaitGroup
+	for every, work := range map[time.Duration]func(tick <-chan time.Time){
+		refreshTick: func(tick <-chan time.Time) { b.refresher.Run(ctx, tick) },
+		changesTick: func(tick <-chan time.Time) { b.hub.Run(ctx, tick) },
+		pickupsTick: func(tick <-chan time.Time) { b.shelf.Run(ctx, b.hub, tick) },
+	} {
+		all.Go(func() {
+			tick := time.NewTicker(every)
+			defer tick.Stop()
+			work(tick.C)
+		})
+	}
+	all.Wait()
+}
+
 // serve runs the HTTP server and the background work, and stops both gracefully.
-func serve(ctx context.Context, c Config, listener net.Listener, handler http.Handler, refresher *refresh.Refresher) error {
+func serve(ctx context.Context, c Config, listener net.Listener, handler http.Handler, b background) error {
 	h := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, ReadTimeout: time.Minute, IdleTimeout: 2 * time.Minute,
 		ErrorLog: slog.NewLogLogger(c.Log.Handler(), slog.LevelWarn)}
 	work, stopWork := context.WithCancel(ctx)
 	worked := make(chan struct{})
 	go func() {
 		defer close(worked)
-		tick := time.NewTicker(time.Second)
-		defer tick.Stop()
-		refresher.Run(work, tick.C)
+		b.run(work)
 	}()
 	failed := make(chan error, 1)
 	go func() { failed <- h.Serve(listener) }()
@@ -150,11 +189,12 @@ func serve(ctx context.Context, c Config, listener net.Listener, handler http.Ha
 	case err = <-failed:
 	case <-ctx.Done():
 	}
-	stopWork()
+	stopWork() // which ends the streams of open pages too
 	grace, cancel := context.WithTimeout(context.WithoutCancel(ctx), c.StopTimeout)
 	defer cancel()
 	err = errors.Join(err, h.Shutdown(grace))
 	<-worked
+	b.shelf.Flush(grace)
 	if errors.Is(err, http.ErrServerClosed) {
 		err = nil
 	}

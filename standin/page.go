@@ -11,8 +11,8 @@ import (
 func (p *Platform) Handler() http.Handler {
 	mux := http.NewServeMux()
 	mux.HandleFunc("GET /{$}", p.page)
-	mux.HandleFunc("GET /ical/{secret}/ketch.ics", func(w http.ResponseWriter, r *http.Request) {
-		if r.PathValue("secret") != p.Secret {
+	mux.HandleFunc("GET /ical/{secret}/{file}", func(w http.ResponseWriter, r *http.Request) {
+		if r.PathValue("secret") != p.Secret || r.PathValue("file") != p.file() {
 			http.NotFound(w, r)
 			return
 		}
@@ -71,11 +71,11 @@ body{font:16px/1.5 sans-serif;max-width:44rem;margin:2rem auto;padding:0 1rem;co
 table{border-collapse:collapse;width:100%}td,th{text-align:left;padding:.3rem .6rem;border-bottom:1px solid #ccc}
 input,button{font:inherit;padding:.25rem .5rem}code{overflow-wrap:anywhere}form{margin:.5rem 0}
 </style>
-<h1>{{.Name}}</h1><p>A pretend platform of the demo. It sells the ketch <i>Merrow</i> by the day.</p>
-<h2>Bookings</h2><table><tr><th>Guest<th>First day<th>Day after the last<th></tr>
-{{range .Bookings}}<tr><td>{{.Guest}}<td>{{.From}}<td>{{.Until}}<td><form method="post" action="/bookings/{{.ID}}/cancel"><button>Cancel</button></form></tr>{{else}}<tr><td colspan="4">None.</tr>{{end}}</table>
-<form method="post" action="/bookings"><input name="guest" placeholder="Guest" aria-label="Guest" required> <input type="date" name="first" aria-label="First day" required> <input type="date" name="last" aria-label="Day after the last" required> <button>Book</button></form>
-<h2>Blocked by import</h2><table><tr><th>First day<th>Day after the last</tr>
+<h1>{{.Name}}</h1><p>A pretend platform of the demo. It sells {{.Thing}} by the {{if .Hours}}hour{{else}}day{{end}}.</p>
+<h2>Bookings</h2><table><tr><th>Guest<th>{{if .Hours}}From<th>Until{{else}}First day<th>Day after the last{{end}}<th></tr>
+{{range .Bookings}}<tr><td>{{.Guest}}{{if .Tentative}} (asked for){{end}}{{if .Weeks}} (weekly, {{.Weeks}} times){{end}}<td>{{.From}}<td>{{.Until}}<td><form method="post" action="/bookings/{{.ID}}/cancel"><button>Cancel</button></form></tr>{{else}}<tr><td colspan="4">None.</tr>{{end}}</table>
+<form method="post" action="/bookings"><input name="guest" placeholder="Guest" aria-label="Guest" required> <input type="{{if .Hours}}datetime-local{{else}}date{{end}}" name="first" aria-label="From" required> <input type="{{if .Hours}}datetime-local{{else}}date{{end}}" name="last" aria-label="Up to, not including" required> <button>Book</button></form>
+<h2>Blocked by import</h2><table><tr><th>From<th>Up to, not including</tr>
 {{range .Blocks}}<tr><td>{{.From}}<td>{{.Until}}</tr>{{else}}<tr><td colspan="2">Nothing.</tr>{{end}}</table>
 <h2>Links</h2><p>Feed of this platform, to subscribe to: <code>{{.Feed}}</code></p>
 <form method="post" action="/import"><input name="link" size="40" value="{{.Import}}" placeholder="Link to import" aria-label="Link to import"> <button>Import</button></form>`))
@@ -86,6 +86,13 @@ func (p *Platform) page(w http.ResponseWriter, r *http.Request) {
 	p.mu.Unlock()
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
 	_ = pageTemplate.Execute(w, map[string]any{ // the reader went away
-		"Name": p.Name, "Bookings": p.Bookings(), "Blocks": p.Blocks(), "Feed": "http://" + r.Host + p.FeedPath(), "Import": link,
+		"Name": p.Name, "Thing": orKetch(p.Thing), "Hours": p.Style.Hours, "Bookings": p.Bookings(), "Blocks": p.Blocks(), "Feed": "http://" + r.Host + p.FeedPath(), "Import": link,
 	})
+}
+
+func orKetch(thing string) string {
+	if thing == "" {
+		return "the ketch Merrow"
+	}
+	return "the " + thing
 }

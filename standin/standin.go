@@ -1,5 +1,5 @@
-// Package standin is pretend platforms over HTTP: each sells one thing by the day,
-// publishes a feed of it at a secret link, and can import a feed of ours, whose events it
+// Package standin is pretend platforms over HTTP: each sells one thing by the day or by
+// the hour, publishes a feed of it at a secret link, and can import a feed of ours, whose events it
 // then shows as blocks in its own feed under the UIDs they came with.
 //
 // A platform keeps what it knows in a file, so that it finds it again after a restart.
@@ -29,22 +29,25 @@ import (
 
 // Style is how a platform writes its feed.
 type Style struct {
-	Timed bool   // sales have times (09:00 to 18:00 in Zone) instead of dates
-	Zone  string // IANA name for Timed
+	Timed bool   // sales by the day have times (09:00 to 18:00 in Zone) instead of dates
+	Hours bool   // what is sold is sold by the hour
+	Zone  string // IANA name for Timed and Hours
 	Sale  string // title of a sale; %s is the guest
 	Block string // title of an imported block
 }
 
-// Booking is a sale made on the platform.
+// Booking is a sale made on the platform, from one date or local time up to another.
 type Booking struct {
-	ID    string    `json:"id"`
-	Guest string    `json:"guest"`
-	From  string    `json:"first"`
-	Until string    `json:"last"`
-	Made  time.Time `json:"made"`
+	ID        string    `json:"id"`
+	Guest     string    `json:"guest"`
+	From      string    `json:"first"` // 2026-07-03, or 2026-07-03T18:00 where Hours is set
+	Until     string    `json:"last"`
+	Made      time.Time `json:"made"`
+	Tentative bool      `json:"tentative,omitempty"` // asked for, not accepted yet
+	Weeks     int       `json:"weeks,omitempty"`     // how often it comes again, weekly
 }
 
-// Block is a stretch that the platform imported.
+// Block is a stretch that the platform imported: dates, or times in UTC.
 type Block struct {
 	UID   string `json:"uid"`
 	From  string `json:"first"`
@@ -63,6 +66,7 @@ type state struct {
 // Platform is one pretend platform. Its methods may be called at once from anywhere.
 type Platform struct {
 	Name   string
+	Thing  string // what it sells; the ketch when left out
 	Secret string // of its feed's link
 	Style  Style
 	File   string // where it keeps its state
@@ -104,24 +108,36 @@ func (p *Platform) save() error {
 	return os.Rename(part, p.File)
 }
 
-// Book sells the days from first up to, not including, last.
+// localTime is how times of day are written.
+const localTime = "2006-01-02T15:04"
+
+// Book sells what lies from first up to, not including, last.
 func (p *Platform) Book(guest, first, last string) (Booking, error) {
-	from, err := span.ParseDate(first)
+	return p.Add(Booking{Guest: guest, From: first, Until: last})
+}
+
+// Add is Book for bookings that are more than that.
+func (p *Platform) Add(b Booking) (Booking, error) {
+	layout := time.DateOnly
+	if p.Style.Hours {
+		layout = localTime
+	}
+	from, err := time.Parse(layout, b.From)
 	if err != nil {
 		return Booking{}, err
 	}
-	until, err := span.ParseDate(last)
+	until, err := time.Parse(layout, b.Until)
 	if err != nil {
 		return Booking{}, err
 	}
-	if until <= from || strings.TrimSpace(guest) == "" {
-		return Booking{}, errors.New("a booking needs a guest, and a last day after its first")
+	if !until.After(from) || strings.TrimSpace(b.Guest) == "" {
+		return Booking{}, errors.New("a booking needs a guest, and an end after its start")
 	}
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	p.state.Serial++
-	sum := sha256.Sum256([]byte(p.Name + guest + first + fmt.Sprint(p.state.Serial)))
-	b := Booking{ID: hex.EncodeToString(sum[:6]), Guest: guest, From: first, Until: last, Made: p.Now().UTC()}
+	sum := sha256.Sum256([]byte(p.Name + b.Guest + b.From + fmt.Sprint(p.state.Serial)))
+	b.ID, b.Made = hex.EncodeToString(sum[:6]), p.Now().UTC()
 	p.state.Bookings = append(p.state.Bookings, b)
 	return b, p.save()
 }
@@ -224,13 +240,28 @@ func blocksOf(cal *ical.Component) ([]Block, error) {
 		if err != nil {
 			return nil, err
 		}
-		blocks = append(blocks, Block{e.Text("UID"), span.DateOf(from.Wall).String(), span.DateOf(until.Wall).String()})
+		blocks = append(blocks, Block{e.Text("UID"), written(from), written(until)})
 	}
 	return blocks, nil
 }
 
+// written is a moment of an import as a Block has it.
+func written(m ical.Moment) string {
+	if m.Anchor == ical.DateOnly {
+		return span.DateOf(m.Wall).String()
+	}
+	return m.Wall.Format("20060102T150405Z")
+}
+
 // FeedPath is where the platform's feed is found.
-func (p *Platform) FeedPath() string { return "/ical/" + p.Secret + "/ketch.ics" }
+func (p *Platform) FeedPath() string { return "/ical/" + p.Secret + "/" + p.file() }
+
+func (p *Platform) file() string {
+	if p.Thing == "" {
+		return "ketch.ics"
+	}
+	return strings.ReplaceAll(strings.ToLower(p.Thing), " ", "-") + ".ics"
+}
 
 // Feed writes the platform's feed: its sales, and what it imported as blocks.
 func (p *Platform) Feed() []byte {
@@ -248,6 +279,12 @@ func (p *Platform) Feed() []byte {
 		e.Add("CREATED", b.Made.Format("20060102T150405Z"))
 		p.addTimes(e, b.From, b.Until)
 		e.AddText("SUMMARY", strings.ReplaceAll(p.Style.Sale, "%s", b.Guest))
+		if b.Tentative {
+			e.Add("STATUS", "TENTATIVE")
+		}
+		if b.Weeks > 0 {
+			e.Add("RRULE", fmt.Sprintf("FREQ=WEEKLY;COUNT=%d", b.Weeks))
+		}
 		cal.Components = append(cal.Components, e)
 	}
 	for _, b := range p.state.Blocks {
@@ -262,23 +299,34 @@ func (p *Platform) Feed() []byte {
 }
 
 func (p *Platform) addTimes(e *ical.Component, first, last string) {
-	if !p.Style.Timed {
+	zone := ical.Param{Name: "TZID", Values: []string{p.Style.Zone}}
+	switch {
+	case p.Style.Hours:
+		e.Add("DTSTART", compact(first)+"00", zone)
+		e.Add("DTEND", compact(last)+"00", zone)
+		return
+	case !p.Style.Timed:
 		addDates(e, first, last)
 		return
 	}
-	final, _ := span.ParseDate(last) // Book has checked it
-	zone := ical.Param{Name: "TZID", Values: []string{p.Style.Zone}}
+	final, _ := span.ParseDate(last) // Add has checked it
 	e.Add("DTSTART", compact(first)+"T090000", zone)
 	e.Add("DTEND", compact((final-1).String())+"T180000", zone)
 }
 
+// addDates writes dates, or the times in UTC of an imported block.
 func addDates(e *ical.Component, first, last string) {
+	if strings.HasSuffix(first, "Z") {
+		e.Add("DTSTART", first)
+		e.Add("DTEND", last)
+		return
+	}
 	date := ical.Param{Name: "VALUE", Values: []string{"DATE"}}
 	e.Add("DTSTART", compact(first), date)
 	e.Add("DTEND", compact(last), date)
 }
 
-func compact(date string) string { return strings.ReplaceAll(date, "-", "") }
+func compact(date string) string { return strings.NewReplacer("-", "", ":", "").Replace(date) }
 
 func slug(name string) string {
 	return strings.Map(func(r rune) rune {
@@ -303,5 +351,5 @@ func (p *Platform) Run(ctx context.Context, tick <-chan time.Time) {
 
 func (p *Platform) serveFeed(w http.ResponseWriter, r *http.Request) {
 	w.Header().Set("Content-Type", "text/calendar; charset=utf-8")
-	http.ServeContent(w, r, "ketch.ics", time.Time{}, bytes.NewReader(p.Feed()))
+	http.ServeContent(w, r, p.file(), time.Time{}, bytes.NewReader(p.Feed()))
 }

@@ -150,6 +150,24 @@ func (e Grain) Valid() bool {
 	}
 }
 
+// Defines values for LoginKind.
+const (
+	LoginKindBrowser LoginKind = "browser"
+	LoginKindToken   LoginKind = "token"
+)
+
+// Valid indicates whether the value is a known member of the LoginKind enum.
+func (e LoginKind) Valid() bool {
+	switch e {
+	case LoginKindBrowser:
+		return true
+	case LoginKindToken:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for Outcome.
 const (
 	Changed   Outcome = "changed"
@@ -244,7 +262,8 @@ type Acknowledgement struct {
 
 // Booking defines model for Booking.
 type Booking struct {
-	Blocks bool `json:"blocks"`
+	Blocks   bool  `json:"blocks"`
+	Calendar int64 `json:"calendar"`
 
 	// Color One of the twelve feed colours, told apart also by colour-blind readers
 	Color Color `json:"color"`
@@ -280,8 +299,21 @@ type Calendar struct {
 	Links         []Link `json:"links"`
 	Name          string `json:"name"`
 	OpenConflicts int    `json:"openConflicts"`
+	Revision      int64  `json:"revision"`
 	Version       int64  `json:"version"`
 	Zone          string `json:"zone"`
+}
+
+// CalendarEdit defines model for CalendarEdit.
+type CalendarEdit struct {
+	Capacity *int  `json:"capacity,omitempty"`
+	Name     *Name `json:"name,omitempty"`
+
+	// Revision The revision that the change starts from; when there is a newer one, the answer is 409 and says what changed
+	Revision Revision `json:"revision"`
+
+	// Zone IANA name
+	Zone *string `json:"zone,omitempty"`
 }
 
 // CalendarRequest defines model for CalendarRequest.
@@ -299,18 +331,21 @@ type Color string
 
 // Conflict defines model for Conflict.
 type Conflict struct {
-	AcknowledgedBy *string       `json:"acknowledgedBy,omitempty"`
-	Bookings       []Booking     `json:"bookings"`
-	Calendar       int64         `json:"calendar"`
-	CalendarName   string        `json:"calendarName"`
-	Cleared        *time.Time    `json:"cleared,omitempty"`
-	End            string        `json:"end"`
-	Id             int64         `json:"id"`
-	Kind           ConflictKind  `json:"kind"`
-	Note           *string       `json:"note,omitempty"`
-	Opened         time.Time     `json:"opened"`
-	Start          string        `json:"start"`
-	State          ConflictState `json:"state"`
+	AcknowledgedBy *string    `json:"acknowledgedBy,omitempty"`
+	Bookings       []Booking  `json:"bookings"`
+	Calendar       int64      `json:"calendar"`
+	CalendarName   string     `json:"calendarName"`
+	Cleared        *time.Time `json:"cleared,omitempty"`
+	End            string     `json:"end"`
+
+	// First Which booking was there first; left out when nothing tells
+	First  *First        `json:"first,omitempty"`
+	Id     int64         `json:"id"`
+	Kind   ConflictKind  `json:"kind"`
+	Note   *string       `json:"note,omitempty"`
+	Opened time.Time     `json:"opened"`
+	Start  string        `json:"start"`
+	State  ConflictState `json:"state"`
 }
 
 // ConflictKind defines model for ConflictKind.
@@ -352,11 +387,29 @@ type Feed struct {
 	Readings int64 `json:"readings"`
 
 	// Remarks What in the last good reading could not be read as it was meant; of an event whose rule is not understood, the first date counts
-	Remarks []string `json:"remarks"`
+	Remarks  []string `json:"remarks"`
+	Revision int64    `json:"revision"`
 
 	// Since Since when it is in that state
 	Since time.Time `json:"since"`
 	State FeedState `json:"state"`
+}
+
+// FeedEdit defines model for FeedEdit.
+type FeedEdit struct {
+	// Color One of the twelve feed colours, told apart also by colour-blind readers
+	Color *Color `json:"color,omitempty"`
+
+	// Every Seconds between readings
+	Every    *int  `json:"every,omitempty"`
+	Name     *Name `json:"name,omitempty"`
+	Platform *Name `json:"platform,omitempty"`
+
+	// Revision The revision that the change starts from; when there is a newer one, the answer is 409 and says what changed
+	Revision Revision `json:"revision"`
+
+	// Url A new link: https, http or webcal
+	Url *string `json:"url,omitempty"`
 }
 
 // FeedRequest defines model for FeedRequest.
@@ -380,6 +433,14 @@ type FeedRequest struct {
 // FeedState defines model for FeedState.
 type FeedState string
 
+// First Which booking was there first; left out when nothing tells
+type First struct {
+	Booking int64 `json:"booking"`
+
+	// Why A sentence
+	Why string `json:"why"`
+}
+
 // Grain defines model for Grain.
 type Grain string
 
@@ -392,9 +453,22 @@ type Link struct {
 
 	// Notices Entries to come that take nothing on this calendar though they may be meant to
 	Notices   []string      `json:"notices"`
+	Revision  int64         `json:"revision"`
 	Role      Role          `json:"role"`
 	Tentative TentativeRule `json:"tentative"`
 	Units     int           `json:"units"`
+}
+
+// LinkEdit defines model for LinkEdit.
+type LinkEdit struct {
+	// Label Shown on its bookings; empty for the feed's name
+	Label *string `json:"label,omitempty"`
+
+	// Revision The revision that the change starts from; when there is a newer one, the answer is 409 and says what changed
+	Revision  Revision       `json:"revision"`
+	Role      *Role          `json:"role,omitempty"`
+	Tentative *TentativeRule `json:"tentative,omitempty"`
+	Units     *int           `json:"units,omitempty"`
 }
 
 // LinkRequest defines model for LinkRequest.
@@ -405,6 +479,23 @@ type LinkRequest struct {
 	Tentative *TentativeRule `json:"tentative,omitempty"`
 	Units     *int           `json:"units,omitempty"`
 }
+
+// Login defines model for Login.
+type Login struct {
+	Created time.Time `json:"created"`
+
+	// Current It is the one with which this was asked
+	Current bool      `json:"current"`
+	Expires time.Time `json:"expires"`
+	Id      int64     `json:"id"`
+	Kind    LoginKind `json:"kind"`
+
+	// Label What it is for, such as the machine's name
+	Label string `json:"label"`
+}
+
+// LoginKind defines model for Login.Kind.
+type LoginKind string
 
 // Name defines model for Name.
 type Name = string
@@ -429,19 +520,38 @@ type Pickup struct {
 
 // Platform defines model for Platform.
 type Platform struct {
-	Id   int64  `json:"id"`
-	Name string `json:"name"`
+	Id       int64  `json:"id"`
+	Name     string `json:"name"`
+	Revision int64  `json:"revision"`
+}
+
+// PlatformEdit defines model for PlatformEdit.
+type PlatformEdit struct {
+	Name Name `json:"name"`
+
+	// Revision The revision that the change starts from; when there is a newer one, the answer is 409 and says what changed
+	Revision Revision `json:"revision"`
+}
+
+// PlatformRequest defines model for PlatformRequest.
+type PlatformRequest struct {
+	Name Name `json:"name"`
 }
 
 // Problem defines model for Problem.
 type Problem struct {
-	Detail *string `json:"detail,omitempty"`
-	Errors *[]struct {
+	// Confirm To be given with the removal, if that is wanted
+	Confirm *string `json:"confirm,omitempty"`
+	Detail  *string `json:"detail,omitempty"`
+	Errors  *[]struct {
 		Field   string `json:"field"`
 		Message string `json:"message"`
 	} `json:"errors,omitempty"`
-	Status int    `json:"status"`
-	Title  string `json:"title"`
+
+	// Loses What the removal asked for would open or lose, a sentence each
+	Loses  *[]string `json:"loses,omitempty"`
+	Status int       `json:"status"`
+	Title  string    `json:"title"`
 }
 
 // Publication defines model for Publication.
@@ -456,11 +566,20 @@ type Publication struct {
 	Name              string     `json:"name"`
 	Pickups           int64      `json:"pickups"`
 	Platform          Platform   `json:"platform"`
+	Revision          int64      `json:"revision"`
 
 	// Url The secret link to give to the recipient
 	Url       string     `json:"url"`
 	Version   int64      `json:"version"`
 	VersionAt *time.Time `json:"versionAt,omitempty"`
+}
+
+// PublicationEdit defines model for PublicationEdit.
+type PublicationEdit struct {
+	Name Name `json:"name"`
+
+	// Revision The revision that the change starts from; when there is a newer one, the answer is 409 and says what changed
+	Revision Revision `json:"revision"`
 }
 
 // PublicationRequest defines model for PublicationRequest.
@@ -491,6 +610,9 @@ type Reading struct {
 	// Times How many readings in a row this record stands for
 	Times int `json:"times"`
 }
+
+// Revision The revision that the change starts from; when there is a newer one, the answer is 409 and says what changed
+type Revision = int64
 
 // Role defines model for Role.
 type Role string
@@ -526,8 +648,26 @@ type TokenRequest struct {
 // Verdict defines model for Verdict.
 type Verdict string
 
+// Confirm defines model for confirm.
+type Confirm = string
+
 // Id defines model for id.
 type Id = int64
+
+// ListAllBookingsParams defines parameters for ListAllBookings.
+type ListAllBookingsParams struct {
+	// From First day, in each calendar's zone
+	From openapi_types.Date `form:"from" json:"from"`
+
+	// To Day after the last, at most 400 days after the first
+	To openapi_types.Date `form:"to" json:"to"`
+}
+
+// RemoveCalendarParams defines parameters for RemoveCalendar.
+type RemoveCalendarParams struct {
+	// Confirm The `confirm` of the problem that said what would be lost
+	Confirm *Confirm `form:"confirm,omitempty" json:"confirm,omitempty"`
+}
 
 // ListBookingsParams defines parameters for ListBookings.
 type ListBookingsParams struct {
@@ -538,6 +678,12 @@ type ListBookingsParams struct {
 	To openapi_types.Date `form:"to" json:"to"`
 }
 
+// RemoveLinkParams defines parameters for RemoveLink.
+type RemoveLinkParams struct {
+	// Confirm The `confirm` of the problem that said what would be lost
+	Confirm *Confirm `form:"confirm,omitempty" json:"confirm,omitempty"`
+}
+
 // ListConflictsParams defines parameters for ListConflicts.
 type ListConflictsParams struct {
 	Calendar *int64 `form:"calendar,omitempty" json:"calendar,omitempty"`
@@ -546,8 +692,26 @@ type ListConflictsParams struct {
 	State *ConflictState `form:"state,omitempty" json:"state,omitempty"`
 }
 
+// RemoveFeedParams defines parameters for RemoveFeed.
+type RemoveFeedParams struct {
+	// Confirm The `confirm` of the problem that said what would be lost
+	Confirm *Confirm `form:"confirm,omitempty" json:"confirm,omitempty"`
+}
+
+// RemovePublicationParams defines parameters for RemovePublication.
+type RemovePublicationParams struct {
+	// Confirm The `confirm` of the problem that said what would be lost
+	Confirm *Confirm `form:"confirm,omitempty" json:"confirm,omitempty"`
+}
+
 // CreateCalendarJSONRequestBody defines body for CreateCalendar for application/json ContentType.
 type CreateCalendarJSONRequestBody = CalendarRequest
+
+// EditCalendarJSONRequestBody defines body for EditCalendar for application/json ContentType.
+type EditCalendarJSONRequestBody = CalendarEdit
+
+// EditLinkJSONRequestBody defines body for EditLink for application/json ContentType.
+type EditLinkJSONRequestBody = LinkEdit
 
 // PutLinkJSONRequestBody defines body for PutLink for application/json ContentType.
 type PutLinkJSONRequestBody = LinkRequest
@@ -558,8 +722,20 @@ type AcknowledgeConflictJSONRequestBody = Acknowledgement
 // CreateFeedJSONRequestBody defines body for CreateFeed for application/json ContentType.
 type CreateFeedJSONRequestBody = FeedRequest
 
+// EditFeedJSONRequestBody defines body for EditFeed for application/json ContentType.
+type EditFeedJSONRequestBody = FeedEdit
+
+// CreatePlatformJSONRequestBody defines body for CreatePlatform for application/json ContentType.
+type CreatePlatformJSONRequestBody = PlatformRequest
+
+// EditPlatformJSONRequestBody defines body for EditPlatform for application/json ContentType.
+type EditPlatformJSONRequestBody = PlatformEdit
+
 // CreatePublicationJSONRequestBody defines body for CreatePublication for application/json ContentType.
 type CreatePublicationJSONRequestBody = PublicationRequest
+
+// EditPublicationJSONRequestBody defines body for EditPublication for application/json ContentType.
+type EditPublicationJSONRequestBody = PublicationEdit
 
 // CreateSessionJSONRequestBody defines body for CreateSession for application/json ContentType.
 type CreateSessionJSONRequestBody = Credentials
@@ -644,6 +820,11 @@ func WithRequestEditorFn(fn RequestEditorFn) ClientOption {
 // The interface specification for the client above.
 type ClientInterface interface {
 
+	// ListAllBookings List what is on all calendars, echoes too
+	//
+	// Corresponds with GET /bookings (the `ListAllBookings` operationId).
+	ListAllBookings(ctx context.Context, params *ListAllBookingsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ListCalendars List the calendars
 	//
 	// Corresponds with GET /calendars (the `ListCalendars` operationId).
@@ -663,29 +844,81 @@ type ClientInterface interface {
 	// Corresponds with POST /calendars (the `CreateCalendar` operationId).
 	CreateCalendar(ctx context.Context, body CreateCalendarJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// RemoveCalendar Remove a calendar
+	//
+	// Its publications answer 410 from then on; its feeds stay. What would open or be lost is told first, with a problem 409 that has `loses` and `confirm`; the call with that `confirm` does it.
+	//
+	// Corresponds with DELETE /calendars/{id} (the `RemoveCalendar` operationId).
+	RemoveCalendar(ctx context.Context, id Id, params *RemoveCalendarParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// GetCalendar Show a calendar
 	//
 	// Corresponds with GET /calendars/{id} (the `GetCalendar` operationId).
 	GetCalendar(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// EditCalendarWithBody Change a calendar; its grain is chosen once
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PATCH /calendars/{id} (the `EditCalendar` operationId).
+	EditCalendarWithBody(ctx context.Context, id Id, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// EditCalendar Change a calendar; its grain is chosen once
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PATCH /calendars/{id} (the `EditCalendar` operationId).
+	EditCalendar(ctx context.Context, id Id, body EditCalendarJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListBookings List what is on a calendar, echoes too
 	//
 	// Corresponds with GET /calendars/{id}/bookings (the `ListBookings` operationId).
 	ListBookings(ctx context.Context, id Id, params *ListBookingsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// PutLinkWithBody Make a feed count on a calendar, or change how it counts
+	// RemoveLink Remove a link
+	//
+	// The bookings of the feed leave the calendar; the feed stays. What would open or be lost is told first, with a problem 409 that has `loses` and `confirm`; the call with that `confirm` does it.
+	//
+	// Corresponds with DELETE /calendars/{id}/links/{feed} (the `RemoveLink` operationId).
+	RemoveLink(ctx context.Context, id Id, feed int64, params *RemoveLinkParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// EditLinkWithBody Change how a feed counts on a calendar
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PATCH /calendars/{id}/links/{feed} (the `EditLink` operationId).
+	EditLinkWithBody(ctx context.Context, id Id, feed int64, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// EditLink Change how a feed counts on a calendar
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PATCH /calendars/{id}/links/{feed} (the `EditLink` operationId).
+	EditLink(ctx context.Context, id Id, feed int64, body EditLinkJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// PutLinkWithBody Make a feed count on a calendar
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with PUT /calendars/{id}/links/{feed} (the `PutLink` operationId).
 	PutLinkWithBody(ctx context.Context, id Id, feed int64, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// PutLink Make a feed count on a calendar, or change how it counts
+	// PutLink Make a feed count on a calendar
 	//
 	// Takes a body of the `application/json` content type.
 	//
 	// Corresponds with PUT /calendars/{id}/links/{feed} (the `PutLink` operationId).
 	PutLink(ctx context.Context, id Id, feed int64, body PutLinkJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// StreamChanges Be told of changes as they are committed, by whichever process
+	//
+	// Server-sent events. `change` has as data a JSON object with the `topic` (platform, feed, calendar,
+	// conflict, publication, login, or all) and the `id` of what changed; what it is now is asked for by the
+	// other operations. `end` says that the login has ended. A comment is sent every half minute.
+	// After a stream broke off, anything may have changed.
+	//
+	// Corresponds with GET /changes (the `StreamChanges` operationId).
+	StreamChanges(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListConflicts List conflicts
 	//
@@ -734,10 +967,35 @@ type ClientInterface interface {
 	// Corresponds with POST /feeds (the `CreateFeed` operationId).
 	CreateFeed(ctx context.Context, body CreateFeedJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// RemoveFeed Remove a feed
+	//
+	// Its bookings leave every calendar. What would open or be lost is told first, with a problem 409 that has `loses` and `confirm`; the call with that `confirm` does it.
+	//
+	// Corresponds with DELETE /feeds/{id} (the `RemoveFeed` operationId).
+	RemoveFeed(ctx context.Context, id Id, params *RemoveFeedParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// GetFeed Show a feed
 	//
 	// Corresponds with GET /feeds/{id} (the `GetFeed` operationId).
 	GetFeed(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// EditFeedWithBody Change a feed
+	//
+	// A new link is read before anything is changed.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PATCH /feeds/{id} (the `EditFeed` operationId).
+	EditFeedWithBody(ctx context.Context, id Id, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// EditFeed Change a feed
+	//
+	// A new link is read before anything is changed.
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PATCH /feeds/{id} (the `EditFeed` operationId).
+	EditFeed(ctx context.Context, id Id, body EditFeedJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListReadings List the newest readings of a feed
 	//
@@ -751,10 +1009,58 @@ type ClientInterface interface {
 	// Corresponds with POST /feeds/{id}/readings (the `CreateReading` operationId).
 	CreateReading(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ListLogins List the browsers and programs that are logged in to this account
+	//
+	// Corresponds with GET /logins (the `ListLogins` operationId).
+	ListLogins(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// DeleteLogin End a login; its pages and programs are locked out at once
+	//
+	// Corresponds with DELETE /logins/{id} (the `DeleteLogin` operationId).
+	DeleteLogin(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ListPlatforms List the platforms
 	//
 	// Corresponds with GET /platforms (the `ListPlatforms` operationId).
 	ListPlatforms(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// CreatePlatformWithBody Add a platform
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /platforms (the `CreatePlatform` operationId).
+	CreatePlatformWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// CreatePlatform Add a platform
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /platforms (the `CreatePlatform` operationId).
+	CreatePlatform(ctx context.Context, body CreatePlatformJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// RemovePlatform Remove a platform that no feed and no publication is of
+	//
+	// Corresponds with DELETE /platforms/{id} (the `RemovePlatform` operationId).
+	RemovePlatform(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// GetPlatform Show a platform
+	//
+	// Corresponds with GET /platforms/{id} (the `GetPlatform` operationId).
+	GetPlatform(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// EditPlatformWithBody Rename a platform
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PATCH /platforms/{id} (the `EditPlatform` operationId).
+	EditPlatformWithBody(ctx context.Context, id Id, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// EditPlatform Rename a platform
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PATCH /platforms/{id} (the `EditPlatform` operationId).
+	EditPlatform(ctx context.Context, id Id, body EditPlatformJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListPublications List the publications
 	//
@@ -775,10 +1081,31 @@ type ClientInterface interface {
 	// Corresponds with POST /publications (the `CreatePublication` operationId).
 	CreatePublication(ctx context.Context, body CreatePublicationJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// RemovePublication Remove a publication
+	//
+	// Its link answers 410 from then on. What would open or be lost is told first, with a problem 409 that has `loses` and `confirm`; the call with that `confirm` does it.
+	//
+	// Corresponds with DELETE /publications/{id} (the `RemovePublication` operationId).
+	RemovePublication(ctx context.Context, id Id, params *RemovePublicationParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// GetPublication Show a publication
 	//
 	// Corresponds with GET /publications/{id} (the `GetPublication` operationId).
 	GetPublication(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// EditPublicationWithBody Rename a publication
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PATCH /publications/{id} (the `EditPublication` operationId).
+	EditPublicationWithBody(ctx context.Context, id Id, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// EditPublication Rename a publication
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PATCH /publications/{id} (the `EditPublication` operationId).
+	EditPublication(ctx context.Context, id Id, body EditPublicationJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListPickups List who picked up which version when
 	//
@@ -843,6 +1170,21 @@ type ClientInterface interface {
 	CreateToken(ctx context.Context, body CreateTokenJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 }
 
+// ListAllBookings List what is on all calendars, echoes too
+//
+// Corresponds with GET /bookings (the `ListAllBookings` operationId).
+func (c *Client) ListAllBookings(ctx context.Context, params *ListAllBookingsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListAllBookingsRequest(c.Server, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // ListCalendars List the calendars
 //
 // Corresponds with GET /calendars (the `ListCalendars` operationId).
@@ -892,11 +1234,62 @@ func (c *Client) CreateCalendar(ctx context.Context, body CreateCalendarJSONRequ
 	return c.Client.Do(req)
 }
 
+// RemoveCalendar Remove a calendar
+//
+// Its publications answer 410 from then on; its feeds stay. What would open or be lost is told first, with a problem 409 that has `loses` and `confirm`; the call with that `confirm` does it.
+//
+// Corresponds with DELETE /calendars/{id} (the `RemoveCalendar` operationId).
+func (c *Client) RemoveCalendar(ctx context.Context, id Id, params *RemoveCalendarParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRemoveCalendarRequest(c.Server, id, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // GetCalendar Show a calendar
 //
 // Corresponds with GET /calendars/{id} (the `GetCalendar` operationId).
 func (c *Client) GetCalendar(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewGetCalendarRequest(c.Server, id)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// EditCalendarWithBody Change a calendar; its grain is chosen once
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PATCH /calendars/{id} (the `EditCalendar` operationId).
+func (c *Client) EditCalendarWithBody(ctx context.Context, id Id, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewEditCalendarRequestWithBody(c.Server, id, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// EditCalendar Change a calendar; its grain is chosen once
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PATCH /calendars/{id} (the `EditCalendar` operationId).
+func (c *Client) EditCalendar(ctx context.Context, id Id, body EditCalendarJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewEditCalendarRequest(c.Server, id, body)
 	if err != nil {
 		return nil, err
 	}
@@ -922,7 +1315,58 @@ func (c *Client) ListBookings(ctx context.Context, id Id, params *ListBookingsPa
 	return c.Client.Do(req)
 }
 
-// PutLinkWithBody Make a feed count on a calendar, or change how it counts
+// RemoveLink Remove a link
+//
+// The bookings of the feed leave the calendar; the feed stays. What would open or be lost is told first, with a problem 409 that has `loses` and `confirm`; the call with that `confirm` does it.
+//
+// Corresponds with DELETE /calendars/{id}/links/{feed} (the `RemoveLink` operationId).
+func (c *Client) RemoveLink(ctx context.Context, id Id, feed int64, params *RemoveLinkParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRemoveLinkRequest(c.Server, id, feed, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// EditLinkWithBody Change how a feed counts on a calendar
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PATCH /calendars/{id}/links/{feed} (the `EditLink` operationId).
+func (c *Client) EditLinkWithBody(ctx context.Context, id Id, feed int64, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewEditLinkRequestWithBody(c.Server, id, feed, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// EditLink Change how a feed counts on a calendar
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PATCH /calendars/{id}/links/{feed} (the `EditLink` operationId).
+func (c *Client) EditLink(ctx context.Context, id Id, feed int64, body EditLinkJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewEditLinkRequest(c.Server, id, feed, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// PutLinkWithBody Make a feed count on a calendar
 //
 // Takes any type of body and a specified content type.
 //
@@ -939,13 +1383,33 @@ func (c *Client) PutLinkWithBody(ctx context.Context, id Id, feed int64, content
 	return c.Client.Do(req)
 }
 
-// PutLink Make a feed count on a calendar, or change how it counts
+// PutLink Make a feed count on a calendar
 //
 // Takes a body of the `application/json` content type.
 //
 // Corresponds with PUT /calendars/{id}/links/{feed} (the `PutLink` operationId).
 func (c *Client) PutLink(ctx context.Context, id Id, feed int64, body PutLinkJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewPutLinkRequest(c.Server, id, feed, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// StreamChanges Be told of changes as they are committed, by whichever process
+//
+// Server-sent events. `change` has as data a JSON object with the `topic` (platform, feed, calendar,
+// conflict, publication, login, or all) and the `id` of what changed; what it is now is asked for by the
+// other operations. `end` says that the login has ended. A comment is sent every half minute.
+// After a stream broke off, anything may have changed.
+//
+// Corresponds with GET /changes (the `StreamChanges` operationId).
+func (c *Client) StreamChanges(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewStreamChangesRequest(c.Server)
 	if err != nil {
 		return nil, err
 	}
@@ -1073,11 +1537,66 @@ func (c *Client) CreateFeed(ctx context.Context, body CreateFeedJSONRequestBody,
 	return c.Client.Do(req)
 }
 
+// RemoveFeed Remove a feed
+//
+// Its bookings leave every calendar. What would open or be lost is told first, with a problem 409 that has `loses` and `confirm`; the call with that `confirm` does it.
+//
+// Corresponds with DELETE /feeds/{id} (the `RemoveFeed` operationId).
+func (c *Client) RemoveFeed(ctx context.Context, id Id, params *RemoveFeedParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRemoveFeedRequest(c.Server, id, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // GetFeed Show a feed
 //
 // Corresponds with GET /feeds/{id} (the `GetFeed` operationId).
 func (c *Client) GetFeed(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewGetFeedRequest(c.Server, id)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// EditFeedWithBody Change a feed
+//
+// A new link is read before anything is changed.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PATCH /feeds/{id} (the `EditFeed` operationId).
+func (c *Client) EditFeedWithBody(ctx context.Context, id Id, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewEditFeedRequestWithBody(c.Server, id, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// EditFeed Change a feed
+//
+// A new link is read before anything is changed.
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PATCH /feeds/{id} (the `EditFeed` operationId).
+func (c *Client) EditFeed(ctx context.Context, id Id, body EditFeedJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewEditFeedRequest(c.Server, id, body)
 	if err != nil {
 		return nil, err
 	}
@@ -1120,11 +1639,139 @@ func (c *Client) CreateReading(ctx context.Context, id Id, reqEditors ...Request
 	return c.Client.Do(req)
 }
 
+// ListLogins List the browsers and programs that are logged in to this account
+//
+// Corresponds with GET /logins (the `ListLogins` operationId).
+func (c *Client) ListLogins(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListLoginsRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// DeleteLogin End a login; its pages and programs are locked out at once
+//
+// Corresponds with DELETE /logins/{id} (the `DeleteLogin` operationId).
+func (c *Client) DeleteLogin(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewDeleteLoginRequest(c.Server, id)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // ListPlatforms List the platforms
 //
 // Corresponds with GET /platforms (the `ListPlatforms` operationId).
 func (c *Client) ListPlatforms(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewListPlatformsRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// CreatePlatformWithBody Add a platform
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /platforms (the `CreatePlatform` operationId).
+func (c *Client) CreatePlatformWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewCreatePlatformRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// CreatePlatform Add a platform
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /platforms (the `CreatePlatform` operationId).
+func (c *Client) CreatePlatform(ctx context.Context, body CreatePlatformJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewCreatePlatformRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// RemovePlatform Remove a platform that no feed and no publication is of
+//
+// Corresponds with DELETE /platforms/{id} (the `RemovePlatform` operationId).
+func (c *Client) RemovePlatform(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRemovePlatformRequest(c.Server, id)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// GetPlatform Show a platform
+//
+// Corresponds with GET /platforms/{id} (the `GetPlatform` operationId).
+func (c *Client) GetPlatform(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetPlatformRequest(c.Server, id)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// EditPlatformWithBody Rename a platform
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PATCH /platforms/{id} (the `EditPlatform` operationId).
+func (c *Client) EditPlatformWithBody(ctx context.Context, id Id, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewEditPlatformRequestWithBody(c.Server, id, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// EditPlatform Rename a platform
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PATCH /platforms/{id} (the `EditPlatform` operationId).
+func (c *Client) EditPlatform(ctx context.Context, id Id, body EditPlatformJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewEditPlatformRequest(c.Server, id, body)
 	if err != nil {
 		return nil, err
 	}
@@ -1184,11 +1831,62 @@ func (c *Client) CreatePublication(ctx context.Context, body CreatePublicationJS
 	return c.Client.Do(req)
 }
 
+// RemovePublication Remove a publication
+//
+// Its link answers 410 from then on. What would open or be lost is told first, with a problem 409 that has `loses` and `confirm`; the call with that `confirm` does it.
+//
+// Corresponds with DELETE /publications/{id} (the `RemovePublication` operationId).
+func (c *Client) RemovePublication(ctx context.Context, id Id, params *RemovePublicationParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRemovePublicationRequest(c.Server, id, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // GetPublication Show a publication
 //
 // Corresponds with GET /publications/{id} (the `GetPublication` operationId).
 func (c *Client) GetPublication(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewGetPublicationRequest(c.Server, id)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// EditPublicationWithBody Rename a publication
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PATCH /publications/{id} (the `EditPublication` operationId).
+func (c *Client) EditPublicationWithBody(ctx context.Context, id Id, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewEditPublicationRequestWithBody(c.Server, id, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// EditPublication Rename a publication
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PATCH /publications/{id} (the `EditPublication` operationId).
+func (c *Client) EditPublication(ctx context.Context, id Id, body EditPublicationJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewEditPublicationRequest(c.Server, id, body)
 	if err != nil {
 		return nil, err
 	}
@@ -1361,6 +2059,64 @@ func (c *Client) CreateToken(ctx context.Context, body CreateTokenJSONRequestBod
 	return c.Client.Do(req)
 }
 
+// NewListAllBookingsRequest constructs an http.Request for the ListAllBookings method
+func NewListAllBookingsRequest(server string, params *ListAllBookingsParams) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/bookings")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "from", params.From, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: "date"}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "to", params.To, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: "date"}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewListCalendarsRequest constructs an http.Request for the ListCalendars method
 func NewListCalendarsRequest(server string) (*http.Request, error) {
 	var err error
@@ -1428,6 +2184,67 @@ func NewCreateCalendarRequestWithBody(server string, contentType string, body io
 	return req, nil
 }
 
+// NewRemoveCalendarRequest constructs an http.Request for the RemoveCalendar method
+func NewRemoveCalendarRequest(server string, id Id, params *RemoveCalendarParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/calendars/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.Confirm != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "confirm", *params.Confirm, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewGetCalendarRequest constructs an http.Request for the GetCalendar method
 func NewGetCalendarRequest(server string, id Id) (*http.Request, error) {
 	var err error
@@ -1458,6 +2275,53 @@ func NewGetCalendarRequest(server string, id Id) (*http.Request, error) {
 	if err != nil {
 		return nil, err
 	}
+
+	return req, nil
+}
+
+// NewEditCalendarRequest calls the generic EditCalendar builder with application/json body
+func NewEditCalendarRequest(server string, id Id, body EditCalendarJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewEditCalendarRequestWithBody(server, id, "application/json", bodyReader)
+}
+
+// NewEditCalendarRequestWithBody constructs an http.Request for the EditCalendar method, with any body, and a specified content type
+func NewEditCalendarRequestWithBody(server string, id Id, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/calendars/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPatch, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
 
 	return req, nil
 }
@@ -1527,6 +2391,128 @@ func NewListBookingsRequest(server string, id Id, params *ListBookingsParams) (*
 	return req, nil
 }
 
+// NewRemoveLinkRequest constructs an http.Request for the RemoveLink method
+func NewRemoveLinkRequest(server string, id Id, feed int64, params *RemoveLinkParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "feed", feed, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/calendars/%s/links/%s", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.Confirm != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "confirm", *params.Confirm, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewEditLinkRequest calls the generic EditLink builder with application/json body
+func NewEditLinkRequest(server string, id Id, feed int64, body EditLinkJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewEditLinkRequestWithBody(server, id, feed, "application/json", bodyReader)
+}
+
+// NewEditLinkRequestWithBody constructs an http.Request for the EditLink method, with any body, and a specified content type
+func NewEditLinkRequestWithBody(server string, id Id, feed int64, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "feed", feed, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/calendars/%s/links/%s", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPatch, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewPutLinkRequest calls the generic PutLink builder with application/json body
 func NewPutLinkRequest(server string, id Id, feed int64, body PutLinkJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
@@ -1577,6 +2563,33 @@ func NewPutLinkRequestWithBody(server string, id Id, feed int64, contentType str
 	}
 
 	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewStreamChangesRequest constructs an http.Request for the StreamChanges method
+func NewStreamChangesRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/changes")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
 
 	return req, nil
 }
@@ -1795,6 +2808,67 @@ func NewCreateFeedRequestWithBody(server string, contentType string, body io.Rea
 	return req, nil
 }
 
+// NewRemoveFeedRequest constructs an http.Request for the RemoveFeed method
+func NewRemoveFeedRequest(server string, id Id, params *RemoveFeedParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/feeds/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.Confirm != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "confirm", *params.Confirm, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewGetFeedRequest constructs an http.Request for the GetFeed method
 func NewGetFeedRequest(server string, id Id) (*http.Request, error) {
 	var err error
@@ -1825,6 +2899,53 @@ func NewGetFeedRequest(server string, id Id) (*http.Request, error) {
 	if err != nil {
 		return nil, err
 	}
+
+	return req, nil
+}
+
+// NewEditFeedRequest calls the generic EditFeed builder with application/json body
+func NewEditFeedRequest(server string, id Id, body EditFeedJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewEditFeedRequestWithBody(server, id, "application/json", bodyReader)
+}
+
+// NewEditFeedRequestWithBody constructs an http.Request for the EditFeed method, with any body, and a specified content type
+func NewEditFeedRequestWithBody(server string, id Id, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/feeds/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPatch, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
 
 	return req, nil
 }
@@ -1897,6 +3018,67 @@ func NewCreateReadingRequest(server string, id Id) (*http.Request, error) {
 	return req, nil
 }
 
+// NewListLoginsRequest constructs an http.Request for the ListLogins method
+func NewListLoginsRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/logins")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewDeleteLoginRequest constructs an http.Request for the DeleteLogin method
+func NewDeleteLoginRequest(server string, id Id) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/logins/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewListPlatformsRequest constructs an http.Request for the ListPlatforms method
 func NewListPlatformsRequest(server string) (*http.Request, error) {
 	var err error
@@ -1920,6 +3102,161 @@ func NewListPlatformsRequest(server string) (*http.Request, error) {
 	if err != nil {
 		return nil, err
 	}
+
+	return req, nil
+}
+
+// NewCreatePlatformRequest calls the generic CreatePlatform builder with application/json body
+func NewCreatePlatformRequest(server string, body CreatePlatformJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewCreatePlatformRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewCreatePlatformRequestWithBody constructs an http.Request for the CreatePlatform method, with any body, and a specified content type
+func NewCreatePlatformRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/platforms")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewRemovePlatformRequest constructs an http.Request for the RemovePlatform method
+func NewRemovePlatformRequest(server string, id Id) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/platforms/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewGetPlatformRequest constructs an http.Request for the GetPlatform method
+func NewGetPlatformRequest(server string, id Id) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/platforms/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewEditPlatformRequest calls the generic EditPlatform builder with application/json body
+func NewEditPlatformRequest(server string, id Id, body EditPlatformJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewEditPlatformRequestWithBody(server, id, "application/json", bodyReader)
+}
+
+// NewEditPlatformRequestWithBody constructs an http.Request for the EditPlatform method, with any body, and a specified content type
+func NewEditPlatformRequestWithBody(server string, id Id, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/platforms/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPatch, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
 
 	return req, nil
 }
@@ -1991,6 +3328,67 @@ func NewCreatePublicationRequestWithBody(server string, contentType string, body
 	return req, nil
 }
 
+// NewRemovePublicationRequest constructs an http.Request for the RemovePublication method
+func NewRemovePublicationRequest(server string, id Id, params *RemovePublicationParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/publications/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.Confirm != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "confirm", *params.Confirm, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewGetPublicationRequest constructs an http.Request for the GetPublication method
 func NewGetPublicationRequest(server string, id Id) (*http.Request, error) {
 	var err error
@@ -2021,6 +3419,53 @@ func NewGetPublicationRequest(server string, id Id) (*http.Request, error) {
 	if err != nil {
 		return nil, err
 	}
+
+	return req, nil
+}
+
+// NewEditPublicationRequest calls the generic EditPublication builder with application/json body
+func NewEditPublicationRequest(server string, id Id, body EditPublicationJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewEditPublicationRequestWithBody(server, id, "application/json", bodyReader)
+}
+
+// NewEditPublicationRequestWithBody constructs an http.Request for the EditPublication method, with any body, and a specified content type
+func NewEditPublicationRequestWithBody(server string, id Id, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/publications/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPatch, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
 
 	return req, nil
 }
@@ -2304,6 +3749,13 @@ func WithBaseURL(baseURL string) ClientOption {
 // ClientWithResponsesInterface is the interface specification for the client with responses above.
 type ClientWithResponsesInterface interface {
 
+	// ListAllBookingsWithResponse List what is on all calendars, echoes too
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /bookings (the `ListAllBookings` operationId).
+	ListAllBookingsWithResponse(ctx context.Context, params *ListAllBookingsParams, reqEditors ...RequestEditorFn) (*ListAllBookingsResponse, error)
+
 	// ListCalendarsWithResponse List the calendars
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -2325,12 +3777,35 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /calendars (the `CreateCalendar` operationId).
 	CreateCalendarWithResponse(ctx context.Context, body CreateCalendarJSONRequestBody, reqEditors ...RequestEditorFn) (*CreateCalendarResponse, error)
 
+	// RemoveCalendarWithResponse Remove a calendar
+	//
+	// Its publications answer 410 from then on; its feeds stay. What would open or be lost is told first, with a problem 409 that has `loses` and `confirm`; the call with that `confirm` does it.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /calendars/{id} (the `RemoveCalendar` operationId).
+	RemoveCalendarWithResponse(ctx context.Context, id Id, params *RemoveCalendarParams, reqEditors ...RequestEditorFn) (*RemoveCalendarResponse, error)
+
 	// GetCalendarWithResponse Show a calendar
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /calendars/{id} (the `GetCalendar` operationId).
 	GetCalendarWithResponse(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*GetCalendarResponse, error)
+
+	// EditCalendarWithBodyWithResponse Change a calendar; its grain is chosen once
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PATCH /calendars/{id} (the `EditCalendar` operationId).
+	EditCalendarWithBodyWithResponse(ctx context.Context, id Id, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*EditCalendarResponse, error)
+
+	// EditCalendarWithResponse Change a calendar; its grain is chosen once
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PATCH /calendars/{id} (the `EditCalendar` operationId).
+	EditCalendarWithResponse(ctx context.Context, id Id, body EditCalendarJSONRequestBody, reqEditors ...RequestEditorFn) (*EditCalendarResponse, error)
 
 	// ListBookingsWithResponse List what is on a calendar, echoes too
 	//
@@ -2339,19 +3814,54 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /calendars/{id}/bookings (the `ListBookings` operationId).
 	ListBookingsWithResponse(ctx context.Context, id Id, params *ListBookingsParams, reqEditors ...RequestEditorFn) (*ListBookingsResponse, error)
 
-	// PutLinkWithBodyWithResponse Make a feed count on a calendar, or change how it counts
+	// RemoveLinkWithResponse Remove a link
+	//
+	// The bookings of the feed leave the calendar; the feed stays. What would open or be lost is told first, with a problem 409 that has `loses` and `confirm`; the call with that `confirm` does it.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /calendars/{id}/links/{feed} (the `RemoveLink` operationId).
+	RemoveLinkWithResponse(ctx context.Context, id Id, feed int64, params *RemoveLinkParams, reqEditors ...RequestEditorFn) (*RemoveLinkResponse, error)
+
+	// EditLinkWithBodyWithResponse Change how a feed counts on a calendar
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PATCH /calendars/{id}/links/{feed} (the `EditLink` operationId).
+	EditLinkWithBodyWithResponse(ctx context.Context, id Id, feed int64, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*EditLinkResponse, error)
+
+	// EditLinkWithResponse Change how a feed counts on a calendar
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PATCH /calendars/{id}/links/{feed} (the `EditLink` operationId).
+	EditLinkWithResponse(ctx context.Context, id Id, feed int64, body EditLinkJSONRequestBody, reqEditors ...RequestEditorFn) (*EditLinkResponse, error)
+
+	// PutLinkWithBodyWithResponse Make a feed count on a calendar
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with PUT /calendars/{id}/links/{feed} (the `PutLink` operationId).
 	PutLinkWithBodyWithResponse(ctx context.Context, id Id, feed int64, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*PutLinkResponse, error)
 
-	// PutLinkWithResponse Make a feed count on a calendar, or change how it counts
+	// PutLinkWithResponse Make a feed count on a calendar
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with PUT /calendars/{id}/links/{feed} (the `PutLink` operationId).
 	PutLinkWithResponse(ctx context.Context, id Id, feed int64, body PutLinkJSONRequestBody, reqEditors ...RequestEditorFn) (*PutLinkResponse, error)
+
+	// StreamChangesWithResponse Be told of changes as they are committed, by whichever process
+	//
+	// Server-sent events. `change` has as data a JSON object with the `topic` (platform, feed, calendar,
+	// conflict, publication, login, or all) and the `id` of what changed; what it is now is asked for by the
+	// other operations. `end` says that the login has ended. A comment is sent every half minute.
+	// After a stream broke off, anything may have changed.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /changes (the `StreamChanges` operationId).
+	StreamChangesWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*StreamChangesResponse, error)
 
 	// ListConflictsWithResponse List conflicts
 	//
@@ -2406,12 +3916,39 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /feeds (the `CreateFeed` operationId).
 	CreateFeedWithResponse(ctx context.Context, body CreateFeedJSONRequestBody, reqEditors ...RequestEditorFn) (*CreateFeedResponse, error)
 
+	// RemoveFeedWithResponse Remove a feed
+	//
+	// Its bookings leave every calendar. What would open or be lost is told first, with a problem 409 that has `loses` and `confirm`; the call with that `confirm` does it.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /feeds/{id} (the `RemoveFeed` operationId).
+	RemoveFeedWithResponse(ctx context.Context, id Id, params *RemoveFeedParams, reqEditors ...RequestEditorFn) (*RemoveFeedResponse, error)
+
 	// GetFeedWithResponse Show a feed
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /feeds/{id} (the `GetFeed` operationId).
 	GetFeedWithResponse(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*GetFeedResponse, error)
+
+	// EditFeedWithBodyWithResponse Change a feed
+	//
+	// A new link is read before anything is changed.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PATCH /feeds/{id} (the `EditFeed` operationId).
+	EditFeedWithBodyWithResponse(ctx context.Context, id Id, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*EditFeedResponse, error)
+
+	// EditFeedWithResponse Change a feed
+	//
+	// A new link is read before anything is changed.
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PATCH /feeds/{id} (the `EditFeed` operationId).
+	EditFeedWithResponse(ctx context.Context, id Id, body EditFeedJSONRequestBody, reqEditors ...RequestEditorFn) (*EditFeedResponse, error)
 
 	// ListReadingsWithResponse List the newest readings of a feed
 	//
@@ -2429,12 +3966,68 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /feeds/{id}/readings (the `CreateReading` operationId).
 	CreateReadingWithResponse(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*CreateReadingResponse, error)
 
+	// ListLoginsWithResponse List the browsers and programs that are logged in to this account
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /logins (the `ListLogins` operationId).
+	ListLoginsWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListLoginsResponse, error)
+
+	// DeleteLoginWithResponse End a login; its pages and programs are locked out at once
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /logins/{id} (the `DeleteLogin` operationId).
+	DeleteLoginWithResponse(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*DeleteLoginResponse, error)
+
 	// ListPlatformsWithResponse List the platforms
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /platforms (the `ListPlatforms` operationId).
 	ListPlatformsWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListPlatformsResponse, error)
+
+	// CreatePlatformWithBodyWithResponse Add a platform
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /platforms (the `CreatePlatform` operationId).
+	CreatePlatformWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*CreatePlatformResponse, error)
+
+	// CreatePlatformWithResponse Add a platform
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /platforms (the `CreatePlatform` operationId).
+	CreatePlatformWithResponse(ctx context.Context, body CreatePlatformJSONRequestBody, reqEditors ...RequestEditorFn) (*CreatePlatformResponse, error)
+
+	// RemovePlatformWithResponse Remove a platform that no feed and no publication is of
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /platforms/{id} (the `RemovePlatform` operationId).
+	RemovePlatformWithResponse(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*RemovePlatformResponse, error)
+
+	// GetPlatformWithResponse Show a platform
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /platforms/{id} (the `GetPlatform` operationId).
+	GetPlatformWithResponse(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*GetPlatformResponse, error)
+
+	// EditPlatformWithBodyWithResponse Rename a platform
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PATCH /platforms/{id} (the `EditPlatform` operationId).
+	EditPlatformWithBodyWithResponse(ctx context.Context, id Id, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*EditPlatformResponse, error)
+
+	// EditPlatformWithResponse Rename a platform
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PATCH /platforms/{id} (the `EditPlatform` operationId).
+	EditPlatformWithResponse(ctx context.Context, id Id, body EditPlatformJSONRequestBody, reqEditors ...RequestEditorFn) (*EditPlatformResponse, error)
 
 	// ListPublicationsWithResponse List the publications
 	//
@@ -2457,12 +4050,35 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /publications (the `CreatePublication` operationId).
 	CreatePublicationWithResponse(ctx context.Context, body CreatePublicationJSONRequestBody, reqEditors ...RequestEditorFn) (*CreatePublicationResponse, error)
 
+	// RemovePublicationWithResponse Remove a publication
+	//
+	// Its link answers 410 from then on. What would open or be lost is told first, with a problem 409 that has `loses` and `confirm`; the call with that `confirm` does it.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /publications/{id} (the `RemovePublication` operationId).
+	RemovePublicationWithResponse(ctx context.Context, id Id, params *RemovePublicationParams, reqEditors ...RequestEditorFn) (*RemovePublicationResponse, error)
+
 	// GetPublicationWithResponse Show a publication
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /publications/{id} (the `GetPublication` operationId).
 	GetPublicationWithResponse(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*GetPublicationResponse, error)
+
+	// EditPublicationWithBodyWithResponse Rename a publication
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PATCH /publications/{id} (the `EditPublication` operationId).
+	EditPublicationWithBodyWithResponse(ctx context.Context, id Id, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*EditPublicationResponse, error)
+
+	// EditPublicationWithResponse Rename a publication
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PATCH /publications/{id} (the `EditPublication` operationId).
+	EditPublicationWithResponse(ctx context.Context, id Id, body EditPublicationJSONRequestBody, reqEditors ...RequestEditorFn) (*EditPublicationResponse, error)
 
 	// ListPickupsWithResponse List who picked up which version when
 	//
@@ -2533,6 +4149,61 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /tokens (the `CreateToken` operationId).
 	CreateTokenWithResponse(ctx context.Context, body CreateTokenJSONRequestBody, reqEditors ...RequestEditorFn) (*CreateTokenResponse, error)
+}
+
+// ListAllBookingsResponseDefaultHeaders the declared response headers of an HTTP default response for ListAllBookings
+type ListAllBookingsResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type ListAllBookingsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]Booking
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *ListAllBookingsResponseDefaultHeaders
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListAllBookingsResponse) GetJSON200() *[]Booking {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListAllBookingsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListAllBookingsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListAllBookingsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListAllBookingsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListAllBookingsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
 }
 
 // ListCalendarsResponseDefaultHeaders the declared response headers of an HTTP default response for ListCalendars
@@ -2645,6 +4316,54 @@ func (r CreateCalendarResponse) ContentType() string {
 	return ""
 }
 
+// RemoveCalendarResponseDefaultHeaders the declared response headers of an HTTP default response for RemoveCalendar
+type RemoveCalendarResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type RemoveCalendarResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *RemoveCalendarResponseDefaultHeaders
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r RemoveCalendarResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r RemoveCalendarResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r RemoveCalendarResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r RemoveCalendarResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r RemoveCalendarResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 // GetCalendarResponseDefaultHeaders the declared response headers of an HTTP default response for GetCalendar
 type GetCalendarResponseDefaultHeaders struct {
 	RetryAfter *int
@@ -2694,6 +4413,61 @@ func (r GetCalendarResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r GetCalendarResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+// EditCalendarResponseDefaultHeaders the declared response headers of an HTTP default response for EditCalendar
+type EditCalendarResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type EditCalendarResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Calendar
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *EditCalendarResponseDefaultHeaders
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r EditCalendarResponse) GetJSON200() *Calendar {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r EditCalendarResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r EditCalendarResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r EditCalendarResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r EditCalendarResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r EditCalendarResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -2755,6 +4529,109 @@ func (r ListBookingsResponse) ContentType() string {
 	return ""
 }
 
+// RemoveLinkResponseDefaultHeaders the declared response headers of an HTTP default response for RemoveLink
+type RemoveLinkResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type RemoveLinkResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *RemoveLinkResponseDefaultHeaders
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r RemoveLinkResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r RemoveLinkResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r RemoveLinkResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r RemoveLinkResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r RemoveLinkResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+// EditLinkResponseDefaultHeaders the declared response headers of an HTTP default response for EditLink
+type EditLinkResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type EditLinkResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Calendar
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *EditLinkResponseDefaultHeaders
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r EditLinkResponse) GetJSON200() *Calendar {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r EditLinkResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r EditLinkResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r EditLinkResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r EditLinkResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r EditLinkResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 // PutLinkResponseDefaultHeaders the declared response headers of an HTTP default response for PutLink
 type PutLinkResponseDefaultHeaders struct {
 	RetryAfter *int
@@ -2804,6 +4681,54 @@ func (r PutLinkResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r PutLinkResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+// StreamChangesResponseDefaultHeaders the declared response headers of an HTTP default response for StreamChanges
+type StreamChangesResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type StreamChangesResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *StreamChangesResponseDefaultHeaders
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r StreamChangesResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r StreamChangesResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r StreamChangesResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r StreamChangesResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r StreamChangesResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -3085,6 +5010,54 @@ func (r CreateFeedResponse) ContentType() string {
 	return ""
 }
 
+// RemoveFeedResponseDefaultHeaders the declared response headers of an HTTP default response for RemoveFeed
+type RemoveFeedResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type RemoveFeedResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *RemoveFeedResponseDefaultHeaders
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r RemoveFeedResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r RemoveFeedResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r RemoveFeedResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r RemoveFeedResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r RemoveFeedResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 // GetFeedResponseDefaultHeaders the declared response headers of an HTTP default response for GetFeed
 type GetFeedResponseDefaultHeaders struct {
 	RetryAfter *int
@@ -3134,6 +5107,61 @@ func (r GetFeedResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r GetFeedResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+// EditFeedResponseDefaultHeaders the declared response headers of an HTTP default response for EditFeed
+type EditFeedResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type EditFeedResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Feed
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *EditFeedResponseDefaultHeaders
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r EditFeedResponse) GetJSON200() *Feed {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r EditFeedResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r EditFeedResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r EditFeedResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r EditFeedResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r EditFeedResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -3250,6 +5278,109 @@ func (r CreateReadingResponse) ContentType() string {
 	return ""
 }
 
+// ListLoginsResponseDefaultHeaders the declared response headers of an HTTP default response for ListLogins
+type ListLoginsResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type ListLoginsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]Login
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *ListLoginsResponseDefaultHeaders
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListLoginsResponse) GetJSON200() *[]Login {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListLoginsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListLoginsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListLoginsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListLoginsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListLoginsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+// DeleteLoginResponseDefaultHeaders the declared response headers of an HTTP default response for DeleteLogin
+type DeleteLoginResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type DeleteLoginResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *DeleteLoginResponseDefaultHeaders
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r DeleteLoginResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r DeleteLoginResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r DeleteLoginResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r DeleteLoginResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r DeleteLoginResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 // ListPlatformsResponseDefaultHeaders the declared response headers of an HTTP default response for ListPlatforms
 type ListPlatformsResponseDefaultHeaders struct {
 	RetryAfter *int
@@ -3299,6 +5430,219 @@ func (r ListPlatformsResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r ListPlatformsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+// CreatePlatformResponseDefaultHeaders the declared response headers of an HTTP default response for CreatePlatform
+type CreatePlatformResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type CreatePlatformResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON201 the response for an HTTP 201 `application/json` response
+	JSON201 *Platform
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *CreatePlatformResponseDefaultHeaders
+}
+
+// GetJSON201 returns the response for an HTTP 201 `application/json` response
+func (r CreatePlatformResponse) GetJSON201() *Platform {
+	return r.JSON201
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r CreatePlatformResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r CreatePlatformResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r CreatePlatformResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r CreatePlatformResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r CreatePlatformResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+// RemovePlatformResponseDefaultHeaders the declared response headers of an HTTP default response for RemovePlatform
+type RemovePlatformResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type RemovePlatformResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *RemovePlatformResponseDefaultHeaders
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r RemovePlatformResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r RemovePlatformResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r RemovePlatformResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r RemovePlatformResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r RemovePlatformResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+// GetPlatformResponseDefaultHeaders the declared response headers of an HTTP default response for GetPlatform
+type GetPlatformResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type GetPlatformResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Platform
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *GetPlatformResponseDefaultHeaders
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r GetPlatformResponse) GetJSON200() *Platform {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetPlatformResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetPlatformResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetPlatformResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetPlatformResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetPlatformResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+// EditPlatformResponseDefaultHeaders the declared response headers of an HTTP default response for EditPlatform
+type EditPlatformResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type EditPlatformResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Platform
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *EditPlatformResponseDefaultHeaders
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r EditPlatformResponse) GetJSON200() *Platform {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r EditPlatformResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r EditPlatformResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r EditPlatformResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r EditPlatformResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r EditPlatformResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -3415,6 +5759,54 @@ func (r CreatePublicationResponse) ContentType() string {
 	return ""
 }
 
+// RemovePublicationResponseDefaultHeaders the declared response headers of an HTTP default response for RemovePublication
+type RemovePublicationResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type RemovePublicationResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *RemovePublicationResponseDefaultHeaders
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r RemovePublicationResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r RemovePublicationResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r RemovePublicationResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r RemovePublicationResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r RemovePublicationResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 // GetPublicationResponseDefaultHeaders the declared response headers of an HTTP default response for GetPublication
 type GetPublicationResponseDefaultHeaders struct {
 	RetryAfter *int
@@ -3464,6 +5856,61 @@ func (r GetPublicationResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r GetPublicationResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+// EditPublicationResponseDefaultHeaders the declared response headers of an HTTP default response for EditPublication
+type EditPublicationResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type EditPublicationResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Publication
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *EditPublicationResponseDefaultHeaders
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r EditPublicationResponse) GetJSON200() *Publication {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r EditPublicationResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r EditPublicationResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r EditPublicationResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r EditPublicationResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r EditPublicationResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -3869,6 +6316,19 @@ func (r CreateTokenResponse) ContentType() string {
 	return ""
 }
 
+// ListAllBookingsWithResponse List what is on all calendars, echoes too
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /bookings (the `ListAllBookings` operationId).
+func (c *ClientWithResponses) ListAllBookingsWithResponse(ctx context.Context, params *ListAllBookingsParams, reqEditors ...RequestEditorFn) (*ListAllBookingsResponse, error) {
+	rsp, err := c.ListAllBookings(ctx, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListAllBookingsResponse(rsp)
+}
+
 // ListCalendarsWithResponse List the calendars
 //
 // Returns a wrapper object for the known response body format(s).
@@ -3908,6 +6368,21 @@ func (c *ClientWithResponses) CreateCalendarWithResponse(ctx context.Context, bo
 	return ParseCreateCalendarResponse(rsp)
 }
 
+// RemoveCalendarWithResponse Remove a calendar
+//
+// Its publications answer 410 from then on; its feeds stay. What would open or be lost is told first, with a problem 409 that has `loses` and `confirm`; the call with that `confirm` does it.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /calendars/{id} (the `RemoveCalendar` operationId).
+func (c *ClientWithResponses) RemoveCalendarWithResponse(ctx context.Context, id Id, params *RemoveCalendarParams, reqEditors ...RequestEditorFn) (*RemoveCalendarResponse, error) {
+	rsp, err := c.RemoveCalendar(ctx, id, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRemoveCalendarResponse(rsp)
+}
+
 // GetCalendarWithResponse Show a calendar
 //
 // Returns a wrapper object for the known response body format(s).
@@ -3919,6 +6394,32 @@ func (c *ClientWithResponses) GetCalendarWithResponse(ctx context.Context, id Id
 		return nil, err
 	}
 	return ParseGetCalendarResponse(rsp)
+}
+
+// EditCalendarWithBodyWithResponse Change a calendar; its grain is chosen once
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PATCH /calendars/{id} (the `EditCalendar` operationId).
+func (c *ClientWithResponses) EditCalendarWithBodyWithResponse(ctx context.Context, id Id, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*EditCalendarResponse, error) {
+	rsp, err := c.EditCalendarWithBody(ctx, id, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseEditCalendarResponse(rsp)
+}
+
+// EditCalendarWithResponse Change a calendar; its grain is chosen once
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PATCH /calendars/{id} (the `EditCalendar` operationId).
+func (c *ClientWithResponses) EditCalendarWithResponse(ctx context.Context, id Id, body EditCalendarJSONRequestBody, reqEditors ...RequestEditorFn) (*EditCalendarResponse, error) {
+	rsp, err := c.EditCalendar(ctx, id, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseEditCalendarResponse(rsp)
 }
 
 // ListBookingsWithResponse List what is on a calendar, echoes too
@@ -3934,7 +6435,48 @@ func (c *ClientWithResponses) ListBookingsWithResponse(ctx context.Context, id I
 	return ParseListBookingsResponse(rsp)
 }
 
-// PutLinkWithBodyWithResponse Make a feed count on a calendar, or change how it counts
+// RemoveLinkWithResponse Remove a link
+//
+// The bookings of the feed leave the calendar; the feed stays. What would open or be lost is told first, with a problem 409 that has `loses` and `confirm`; the call with that `confirm` does it.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /calendars/{id}/links/{feed} (the `RemoveLink` operationId).
+func (c *ClientWithResponses) RemoveLinkWithResponse(ctx context.Context, id Id, feed int64, params *RemoveLinkParams, reqEditors ...RequestEditorFn) (*RemoveLinkResponse, error) {
+	rsp, err := c.RemoveLink(ctx, id, feed, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRemoveLinkResponse(rsp)
+}
+
+// EditLinkWithBodyWithResponse Change how a feed counts on a calendar
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PATCH /calendars/{id}/links/{feed} (the `EditLink` operationId).
+func (c *ClientWithResponses) EditLinkWithBodyWithResponse(ctx context.Context, id Id, feed int64, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*EditLinkResponse, error) {
+	rsp, err := c.EditLinkWithBody(ctx, id, feed, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseEditLinkResponse(rsp)
+}
+
+// EditLinkWithResponse Change how a feed counts on a calendar
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PATCH /calendars/{id}/links/{feed} (the `EditLink` operationId).
+func (c *ClientWithResponses) EditLinkWithResponse(ctx context.Context, id Id, feed int64, body EditLinkJSONRequestBody, reqEditors ...RequestEditorFn) (*EditLinkResponse, error) {
+	rsp, err := c.EditLink(ctx, id, feed, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseEditLinkResponse(rsp)
+}
+
+// PutLinkWithBodyWithResponse Make a feed count on a calendar
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
@@ -3947,7 +6489,7 @@ func (c *ClientWithResponses) PutLinkWithBodyWithResponse(ctx context.Context, i
 	return ParsePutLinkResponse(rsp)
 }
 
-// PutLinkWithResponse Make a feed count on a calendar, or change how it counts
+// PutLinkWithResponse Make a feed count on a calendar
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
@@ -3958,6 +6500,24 @@ func (c *ClientWithResponses) PutLinkWithResponse(ctx context.Context, id Id, fe
 		return nil, err
 	}
 	return ParsePutLinkResponse(rsp)
+}
+
+// StreamChangesWithResponse Be told of changes as they are committed, by whichever process
+//
+// Server-sent events. `change` has as data a JSON object with the `topic` (platform, feed, calendar,
+// conflict, publication, login, or all) and the `id` of what changed; what it is now is asked for by the
+// other operations. `end` says that the login has ended. A comment is sent every half minute.
+// After a stream broke off, anything may have changed.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /changes (the `StreamChanges` operationId).
+func (c *ClientWithResponses) StreamChangesWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*StreamChangesResponse, error) {
+	rsp, err := c.StreamChanges(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseStreamChangesResponse(rsp)
 }
 
 // ListConflictsWithResponse List conflicts
@@ -4055,6 +6615,21 @@ func (c *ClientWithResponses) CreateFeedWithResponse(ctx context.Context, body C
 	return ParseCreateFeedResponse(rsp)
 }
 
+// RemoveFeedWithResponse Remove a feed
+//
+// Its bookings leave every calendar. What would open or be lost is told first, with a problem 409 that has `loses` and `confirm`; the call with that `confirm` does it.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /feeds/{id} (the `RemoveFeed` operationId).
+func (c *ClientWithResponses) RemoveFeedWithResponse(ctx context.Context, id Id, params *RemoveFeedParams, reqEditors ...RequestEditorFn) (*RemoveFeedResponse, error) {
+	rsp, err := c.RemoveFeed(ctx, id, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRemoveFeedResponse(rsp)
+}
+
 // GetFeedWithResponse Show a feed
 //
 // Returns a wrapper object for the known response body format(s).
@@ -4066,6 +6641,36 @@ func (c *ClientWithResponses) GetFeedWithResponse(ctx context.Context, id Id, re
 		return nil, err
 	}
 	return ParseGetFeedResponse(rsp)
+}
+
+// EditFeedWithBodyWithResponse Change a feed
+//
+// A new link is read before anything is changed.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PATCH /feeds/{id} (the `EditFeed` operationId).
+func (c *ClientWithResponses) EditFeedWithBodyWithResponse(ctx context.Context, id Id, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*EditFeedResponse, error) {
+	rsp, err := c.EditFeedWithBody(ctx, id, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseEditFeedResponse(rsp)
+}
+
+// EditFeedWithResponse Change a feed
+//
+// A new link is read before anything is changed.
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PATCH /feeds/{id} (the `EditFeed` operationId).
+func (c *ClientWithResponses) EditFeedWithResponse(ctx context.Context, id Id, body EditFeedJSONRequestBody, reqEditors ...RequestEditorFn) (*EditFeedResponse, error) {
+	rsp, err := c.EditFeed(ctx, id, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseEditFeedResponse(rsp)
 }
 
 // ListReadingsWithResponse List the newest readings of a feed
@@ -4096,6 +6701,32 @@ func (c *ClientWithResponses) CreateReadingWithResponse(ctx context.Context, id 
 	return ParseCreateReadingResponse(rsp)
 }
 
+// ListLoginsWithResponse List the browsers and programs that are logged in to this account
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /logins (the `ListLogins` operationId).
+func (c *ClientWithResponses) ListLoginsWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListLoginsResponse, error) {
+	rsp, err := c.ListLogins(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListLoginsResponse(rsp)
+}
+
+// DeleteLoginWithResponse End a login; its pages and programs are locked out at once
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /logins/{id} (the `DeleteLogin` operationId).
+func (c *ClientWithResponses) DeleteLoginWithResponse(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*DeleteLoginResponse, error) {
+	rsp, err := c.DeleteLogin(ctx, id, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseDeleteLoginResponse(rsp)
+}
+
 // ListPlatformsWithResponse List the platforms
 //
 // Returns a wrapper object for the known response body format(s).
@@ -4107,6 +6738,84 @@ func (c *ClientWithResponses) ListPlatformsWithResponse(ctx context.Context, req
 		return nil, err
 	}
 	return ParseListPlatformsResponse(rsp)
+}
+
+// CreatePlatformWithBodyWithResponse Add a platform
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /platforms (the `CreatePlatform` operationId).
+func (c *ClientWithResponses) CreatePlatformWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*CreatePlatformResponse, error) {
+	rsp, err := c.CreatePlatformWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseCreatePlatformResponse(rsp)
+}
+
+// CreatePlatformWithResponse Add a platform
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /platforms (the `CreatePlatform` operationId).
+func (c *ClientWithResponses) CreatePlatformWithResponse(ctx context.Context, body CreatePlatformJSONRequestBody, reqEditors ...RequestEditorFn) (*CreatePlatformResponse, error) {
+	rsp, err := c.CreatePlatform(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseCreatePlatformResponse(rsp)
+}
+
+// RemovePlatformWithResponse Remove a platform that no feed and no publication is of
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /platforms/{id} (the `RemovePlatform` operationId).
+func (c *ClientWithResponses) RemovePlatformWithResponse(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*RemovePlatformResponse, error) {
+	rsp, err := c.RemovePlatform(ctx, id, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRemovePlatformResponse(rsp)
+}
+
+// GetPlatformWithResponse Show a platform
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /platforms/{id} (the `GetPlatform` operationId).
+func (c *ClientWithResponses) GetPlatformWithResponse(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*GetPlatformResponse, error) {
+	rsp, err := c.GetPlatform(ctx, id, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetPlatformResponse(rsp)
+}
+
+// EditPlatformWithBodyWithResponse Rename a platform
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PATCH /platforms/{id} (the `EditPlatform` operationId).
+func (c *ClientWithResponses) EditPlatformWithBodyWithResponse(ctx context.Context, id Id, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*EditPlatformResponse, error) {
+	rsp, err := c.EditPlatformWithBody(ctx, id, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseEditPlatformResponse(rsp)
+}
+
+// EditPlatformWithResponse Rename a platform
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PATCH /platforms/{id} (the `EditPlatform` operationId).
+func (c *ClientWithResponses) EditPlatformWithResponse(ctx context.Context, id Id, body EditPlatformJSONRequestBody, reqEditors ...RequestEditorFn) (*EditPlatformResponse, error) {
+	rsp, err := c.EditPlatform(ctx, id, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseEditPlatformResponse(rsp)
 }
 
 // ListPublicationsWithResponse List the publications
@@ -4148,6 +6857,21 @@ func (c *ClientWithResponses) CreatePublicationWithResponse(ctx context.Context,
 	return ParseCreatePublicationResponse(rsp)
 }
 
+// RemovePublicationWithResponse Remove a publication
+//
+// Its link answers 410 from then on. What would open or be lost is told first, with a problem 409 that has `loses` and `confirm`; the call with that `confirm` does it.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /publications/{id} (the `RemovePublication` operationId).
+func (c *ClientWithResponses) RemovePublicationWithResponse(ctx context.Context, id Id, params *RemovePublicationParams, reqEditors ...RequestEditorFn) (*RemovePublicationResponse, error) {
+	rsp, err := c.RemovePublication(ctx, id, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRemovePublicationResponse(rsp)
+}
+
 // GetPublicationWithResponse Show a publication
 //
 // Returns a wrapper object for the known response body format(s).
@@ -4159,6 +6883,32 @@ func (c *ClientWithResponses) GetPublicationWithResponse(ctx context.Context, id
 		return nil, err
 	}
 	return ParseGetPublicationResponse(rsp)
+}
+
+// EditPublicationWithBodyWithResponse Rename a publication
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PATCH /publications/{id} (the `EditPublication` operationId).
+func (c *ClientWithResponses) EditPublicationWithBodyWithResponse(ctx context.Context, id Id, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*EditPublicationResponse, error) {
+	rsp, err := c.EditPublicationWithBody(ctx, id, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseEditPublicationResponse(rsp)
+}
+
+// EditPublicationWithResponse Rename a publication
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PATCH /publications/{id} (the `EditPublication` operationId).
+func (c *ClientWithResponses) EditPublicationWithResponse(ctx context.Context, id Id, body EditPublicationJSONRequestBody, reqEditors ...RequestEditorFn) (*EditPublicationResponse, error) {
+	rsp, err := c.EditPublication(ctx, id, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseEditPublicationResponse(rsp)
 }
 
 // ListPickupsWithResponse List who picked up which version when
@@ -4291,6 +7041,52 @@ func (c *ClientWithResponses) CreateTokenWithResponse(ctx context.Context, body 
 	return ParseCreateTokenResponse(rsp)
 }
 
+// ParseListAllBookingsResponse parses an HTTP response from a ListAllBookingsWithResponse call
+func ParseListAllBookingsResponse(rsp *http.Response) (*ListAllBookingsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListAllBookingsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []Booking
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers ListAllBookingsResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
 // ParseListCalendarsResponse parses an HTTP response from a ListCalendarsWithResponse call
 func ParseListCalendarsResponse(rsp *http.Response) (*ListCalendarsResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -4383,6 +7179,48 @@ func ParseCreateCalendarResponse(rsp *http.Response) (*CreateCalendarResponse, e
 	return response, nil
 }
 
+// ParseRemoveCalendarResponse parses an HTTP response from a RemoveCalendarWithResponse call
+func ParseRemoveCalendarResponse(rsp *http.Response) (*RemoveCalendarResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &RemoveCalendarResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers RemoveCalendarResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
 // ParseGetCalendarResponse parses an HTTP response from a GetCalendarWithResponse call
 func ParseGetCalendarResponse(rsp *http.Response) (*GetCalendarResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -4416,6 +7254,52 @@ func ParseGetCalendarResponse(rsp *http.Response) (*GetCalendarResponse, error) 
 	switch {
 	case true:
 		var headers GetCalendarResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
+// ParseEditCalendarResponse parses an HTTP response from a EditCalendarWithResponse call
+func ParseEditCalendarResponse(rsp *http.Response) (*EditCalendarResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &EditCalendarResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Calendar
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers EditCalendarResponseDefaultHeaders
 		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
 			var value int
 			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
@@ -4475,6 +7359,94 @@ func ParseListBookingsResponse(rsp *http.Response) (*ListBookingsResponse, error
 	return response, nil
 }
 
+// ParseRemoveLinkResponse parses an HTTP response from a RemoveLinkWithResponse call
+func ParseRemoveLinkResponse(rsp *http.Response) (*RemoveLinkResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &RemoveLinkResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers RemoveLinkResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
+// ParseEditLinkResponse parses an HTTP response from a EditLinkWithResponse call
+func ParseEditLinkResponse(rsp *http.Response) (*EditLinkResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &EditLinkResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Calendar
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers EditLinkResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
 // ParsePutLinkResponse parses an HTTP response from a PutLinkWithResponse call
 func ParsePutLinkResponse(rsp *http.Response) (*PutLinkResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -4508,6 +7480,45 @@ func ParsePutLinkResponse(rsp *http.Response) (*PutLinkResponse, error) {
 	switch {
 	case true:
 		var headers PutLinkResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
+// ParseStreamChangesResponse parses an HTTP response from a StreamChangesWithResponse call
+func ParseStreamChangesResponse(rsp *http.Response) (*StreamChangesResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &StreamChangesResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers StreamChangesResponseDefaultHeaders
 		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
 			var value int
 			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
@@ -4751,6 +7762,48 @@ func ParseCreateFeedResponse(rsp *http.Response) (*CreateFeedResponse, error) {
 	return response, nil
 }
 
+// ParseRemoveFeedResponse parses an HTTP response from a RemoveFeedWithResponse call
+func ParseRemoveFeedResponse(rsp *http.Response) (*RemoveFeedResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &RemoveFeedResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers RemoveFeedResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
 // ParseGetFeedResponse parses an HTTP response from a GetFeedWithResponse call
 func ParseGetFeedResponse(rsp *http.Response) (*GetFeedResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -4784,6 +7837,52 @@ func ParseGetFeedResponse(rsp *http.Response) (*GetFeedResponse, error) {
 	switch {
 	case true:
 		var headers GetFeedResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
+// ParseEditFeedResponse parses an HTTP response from a EditFeedWithResponse call
+func ParseEditFeedResponse(rsp *http.Response) (*EditFeedResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &EditFeedResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Feed
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers EditFeedResponseDefaultHeaders
 		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
 			var value int
 			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
@@ -4889,6 +7988,94 @@ func ParseCreateReadingResponse(rsp *http.Response) (*CreateReadingResponse, err
 	return response, nil
 }
 
+// ParseListLoginsResponse parses an HTTP response from a ListLoginsWithResponse call
+func ParseListLoginsResponse(rsp *http.Response) (*ListLoginsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListLoginsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []Login
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers ListLoginsResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
+// ParseDeleteLoginResponse parses an HTTP response from a DeleteLoginWithResponse call
+func ParseDeleteLoginResponse(rsp *http.Response) (*DeleteLoginResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &DeleteLoginResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers DeleteLoginResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
 // ParseListPlatformsResponse parses an HTTP response from a ListPlatformsWithResponse call
 func ParseListPlatformsResponse(rsp *http.Response) (*ListPlatformsResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -4922,6 +8109,186 @@ func ParseListPlatformsResponse(rsp *http.Response) (*ListPlatformsResponse, err
 	switch {
 	case true:
 		var headers ListPlatformsResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
+// ParseCreatePlatformResponse parses an HTTP response from a CreatePlatformWithResponse call
+func ParseCreatePlatformResponse(rsp *http.Response) (*CreatePlatformResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &CreatePlatformResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 201:
+		var dest Platform
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON201 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers CreatePlatformResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
+// ParseRemovePlatformResponse parses an HTTP response from a RemovePlatformWithResponse call
+func ParseRemovePlatformResponse(rsp *http.Response) (*RemovePlatformResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &RemovePlatformResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers RemovePlatformResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
+// ParseGetPlatformResponse parses an HTTP response from a GetPlatformWithResponse call
+func ParseGetPlatformResponse(rsp *http.Response) (*GetPlatformResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetPlatformResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Platform
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers GetPlatformResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
+// ParseEditPlatformResponse parses an HTTP response from a EditPlatformWithResponse call
+func ParseEditPlatformResponse(rsp *http.Response) (*EditPlatformResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &EditPlatformResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Platform
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers EditPlatformResponseDefaultHeaders
 		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
 			var value int
 			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
@@ -5027,6 +8394,48 @@ func ParseCreatePublicationResponse(rsp *http.Response) (*CreatePublicationRespo
 	return response, nil
 }
 
+// ParseRemovePublicationResponse parses an HTTP response from a RemovePublicationWithResponse call
+func ParseRemovePublicationResponse(rsp *http.Response) (*RemovePublicationResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &RemovePublicationResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers RemovePublicationResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
 // ParseGetPublicationResponse parses an HTTP response from a GetPublicationWithResponse call
 func ParseGetPublicationResponse(rsp *http.Response) (*GetPublicationResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -5060,6 +8469,52 @@ func ParseGetPublicationResponse(rsp *http.Response) (*GetPublicationResponse, e
 	switch {
 	case true:
 		var headers GetPublicationResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
+// ParseEditPublicationResponse parses an HTTP response from a EditPublicationWithResponse call
+func ParseEditPublicationResponse(rsp *http.Response) (*EditPublicationResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &EditPublicationResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Publication
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers EditPublicationResponseDefaultHeaders
 		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
 			var value int
 			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {

@@ -8,6 +8,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"io"
 	"net/http"
 	"time"
 
@@ -149,6 +150,24 @@ func (e Grain) Valid() bool {
 	}
 }
 
+// Defines values for LoginKind.
+const (
+	LoginKindBrowser LoginKind = "browser"
+	LoginKindToken   LoginKind = "token"
+)
+
+// Valid indicates whether the value is a known member of the LoginKind enum.
+func (e LoginKind) Valid() bool {
+	switch e {
+	case LoginKindBrowser:
+		return true
+	case LoginKindToken:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for Outcome.
 const (
 	Changed   Outcome = "changed"
@@ -243,7 +262,8 @@ type Acknowledgement struct {
 
 // Booking defines model for Booking.
 type Booking struct {
-	Blocks bool `json:"blocks"`
+	Blocks   bool  `json:"blocks"`
+	Calendar int64 `json:"calendar"`
 
 	// Color One of the twelve feed colours, told apart also by colour-blind readers
 	Color Color `json:"color"`
@@ -279,8 +299,21 @@ type Calendar struct {
 	Links         []Link `json:"links"`
 	Name          string `json:"name"`
 	OpenConflicts int    `json:"openConflicts"`
+	Revision      int64  `json:"revision"`
 	Version       int64  `json:"version"`
 	Zone          string `json:"zone"`
+}
+
+// CalendarEdit defines model for CalendarEdit.
+type CalendarEdit struct {
+	Capacity *int  `json:"capacity,omitempty"`
+	Name     *Name `json:"name,omitempty"`
+
+	// Revision The revision that the change starts from; when there is a newer one, the answer is 409 and says what changed
+	Revision Revision `json:"revision"`
+
+	// Zone IANA name
+	Zone *string `json:"zone,omitempty"`
 }
 
 // CalendarRequest defines model for CalendarRequest.
@@ -298,18 +331,21 @@ type Color string
 
 // Conflict defines model for Conflict.
 type Conflict struct {
-	AcknowledgedBy *string       `json:"acknowledgedBy,omitempty"`
-	Bookings       []Booking     `json:"bookings"`
-	Calendar       int64         `json:"calendar"`
-	CalendarName   string        `json:"calendarName"`
-	Cleared        *time.Time    `json:"cleared,omitempty"`
-	End            string        `json:"end"`
-	Id             int64         `json:"id"`
-	Kind           ConflictKind  `json:"kind"`
-	Note           *string       `json:"note,omitempty"`
-	Opened         time.Time     `json:"opened"`
-	Start          string        `json:"start"`
-	State          ConflictState `json:"state"`
+	AcknowledgedBy *string    `json:"acknowledgedBy,omitempty"`
+	Bookings       []Booking  `json:"bookings"`
+	Calendar       int64      `json:"calendar"`
+	CalendarName   string     `json:"calendarName"`
+	Cleared        *time.Time `json:"cleared,omitempty"`
+	End            string     `json:"end"`
+
+	// First Which booking was there first; left out when nothing tells
+	First  *First        `json:"first,omitempty"`
+	Id     int64         `json:"id"`
+	Kind   ConflictKind  `json:"kind"`
+	Note   *string       `json:"note,omitempty"`
+	Opened time.Time     `json:"opened"`
+	Start  string        `json:"start"`
+	State  ConflictState `json:"state"`
 }
 
 // ConflictKind defines model for ConflictKind.
@@ -351,11 +387,29 @@ type Feed struct {
 	Readings int64 `json:"readings"`
 
 	// Remarks What in the last good reading could not be read as it was meant; of an event whose rule is not understood, the first date counts
-	Remarks []string `json:"remarks"`
+	Remarks  []string `json:"remarks"`
+	Revision int64    `json:"revision"`
 
 	// Since Since when it is in that state
 	Since time.Time `json:"since"`
 	State FeedState `json:"state"`
+}
+
+// FeedEdit defines model for FeedEdit.
+type FeedEdit struct {
+	// Color One of the twelve feed colours, told apart also by colour-blind readers
+	Color *Color `json:"color,omitempty"`
+
+	// Every Seconds between readings
+	Every    *int  `json:"every,omitempty"`
+	Name     *Name `json:"name,omitempty"`
+	Platform *Name `json:"platform,omitempty"`
+
+	// Revision The revision that the change starts from; when there is a newer one, the answer is 409 and says what changed
+	Revision Revision `json:"revision"`
+
+	// Url A new link: https, http or webcal
+	Url *string `json:"url,omitempty"`
 }
 
 // FeedRequest defines model for FeedRequest.
@@ -379,6 +433,14 @@ type FeedRequest struct {
 // FeedState defines model for FeedState.
 type FeedState string
 
+// First Which booking was there first; left out when nothing tells
+type First struct {
+	Booking int64 `json:"booking"`
+
+	// Why A sentence
+	Why string `json:"why"`
+}
+
 // Grain defines model for Grain.
 type Grain string
 
@@ -391,9 +453,22 @@ type Link struct {
 
 	// Notices Entries to come that take nothing on this calendar though they may be meant to
 	Notices   []string      `json:"notices"`
+	Revision  int64         `json:"revision"`
 	Role      Role          `json:"role"`
 	Tentative TentativeRule `json:"tentative"`
 	Units     int           `json:"units"`
+}
+
+// LinkEdit defines model for LinkEdit.
+type LinkEdit struct {
+	// Label Shown on its bookings; empty for the feed's name
+	Label *string `json:"label,omitempty"`
+
+	// Revision The revision that the change starts from; when there is a newer one, the answer is 409 and says what changed
+	Revision  Revision       `json:"revision"`
+	Role      *Role          `json:"role,omitempty"`
+	Tentative *TentativeRule `json:"tentative,omitempty"`
+	Units     *int           `json:"units,omitempty"`
 }
 
 // LinkRequest defines model for LinkRequest.
@@ -404,6 +479,23 @@ type LinkRequest struct {
 	Tentative *TentativeRule `json:"tentative,omitempty"`
 	Units     *int           `json:"units,omitempty"`
 }
+
+// Login defines model for Login.
+type Login struct {
+	Created time.Time `json:"created"`
+
+	// Current It is the one with which this was asked
+	Current bool      `json:"current"`
+	Expires time.Time `json:"expires"`
+	Id      int64     `json:"id"`
+	Kind    LoginKind `json:"kind"`
+
+	// Label What it is for, such as the machine's name
+	Label string `json:"label"`
+}
+
+// LoginKind defines model for Login.Kind.
+type LoginKind string
 
 // Name defines model for Name.
 type Name = string
@@ -428,19 +520,38 @@ type Pickup struct {
 
 // Platform defines model for Platform.
 type Platform struct {
-	Id   int64  `json:"id"`
-	Name string `json:"name"`
+	Id       int64  `json:"id"`
+	Name     string `json:"name"`
+	Revision int64  `json:"revision"`
+}
+
+// PlatformEdit defines model for PlatformEdit.
+type PlatformEdit struct {
+	Name Name `json:"name"`
+
+	// Revision The revision that the change starts from; when there is a newer one, the answer is 409 and says what changed
+	Revision Revision `json:"revision"`
+}
+
+// PlatformRequest defines model for PlatformRequest.
+type PlatformRequest struct {
+	Name Name `json:"name"`
 }
 
 // Problem defines model for Problem.
 type Problem struct {
-	Detail *string `json:"detail,omitempty"`
-	Errors *[]struct {
+	// Confirm To be given with the removal, if that is wanted
+	Confirm *string `json:"confirm,omitempty"`
+	Detail  *string `json:"detail,omitempty"`
+	Errors  *[]struct {
 		Field   string `json:"field"`
 		Message string `json:"message"`
 	} `json:"errors,omitempty"`
-	Status int    `json:"status"`
-	Title  string `json:"title"`
+
+	// Loses What the removal asked for would open or lose, a sentence each
+	Loses  *[]string `json:"loses,omitempty"`
+	Status int       `json:"status"`
+	Title  string    `json:"title"`
 }
 
 // Publication defines model for Publication.
@@ -455,11 +566,20 @@ type Publication struct {
 	Name              string     `json:"name"`
 	Pickups           int64      `json:"pickups"`
 	Platform          Platform   `json:"platform"`
+	Revision          int64      `json:"revision"`
 
 	// Url The secret link to give to the recipient
 	Url       string     `json:"url"`
 	Version   int64      `json:"version"`
 	VersionAt *time.Time `json:"versionAt,omitempty"`
+}
+
+// PublicationEdit defines model for PublicationEdit.
+type PublicationEdit struct {
+	Name Name `json:"name"`
+
+	// Revision The revision that the change starts from; when there is a newer one, the answer is 409 and says what changed
+	Revision Revision `json:"revision"`
 }
 
 // PublicationRequest defines model for PublicationRequest.
@@ -490,6 +610,9 @@ type Reading struct {
 	// Times How many readings in a row this record stands for
 	Times int `json:"times"`
 }
+
+// Revision The revision that the change starts from; when there is a newer one, the answer is 409 and says what changed
+type Revision = int64
 
 // Role defines model for Role.
 type Role string
@@ -525,8 +648,26 @@ type TokenRequest struct {
 // Verdict defines model for Verdict.
 type Verdict string
 
+// Confirm defines model for confirm.
+type Confirm = string
+
 // Id defines model for id.
 type Id = int64
+
+// ListAllBookingsParams defines parameters for ListAllBookings.
+type ListAllBookingsParams struct {
+	// From First day, in each calendar's zone
+	From openapi_types.Date `form:"from" json:"from"`
+
+	// To Day after the last, at most 400 days after the first
+	To openapi_types.Date `form:"to" json:"to"`
+}
+
+// RemoveCalendarParams defines parameters for RemoveCalendar.
+type RemoveCalendarParams struct {
+	// Confirm The `confirm` of the problem that said what would be lost
+	Confirm *Confirm `form:"confirm,omitempty" json:"confirm,omitempty"`
+}
 
 // ListBookingsParams defines parameters for ListBookings.
 type ListBookingsParams struct {
@@ -537,6 +678,12 @@ type ListBookingsParams struct {
 	To openapi_types.Date `form:"to" json:"to"`
 }
 
+// RemoveLinkParams defines parameters for RemoveLink.
+type RemoveLinkParams struct {
+	// Confirm The `confirm` of the problem that said what would be lost
+	Confirm *Confirm `form:"confirm,omitempty" json:"confirm,omitempty"`
+}
+
 // ListConflictsParams defines parameters for ListConflicts.
 type ListConflictsParams struct {
 	Calendar *int64 `form:"calendar,omitempty" json:"calendar,omitempty"`
@@ -545,8 +692,26 @@ type ListConflictsParams struct {
 	State *ConflictState `form:"state,omitempty" json:"state,omitempty"`
 }
 
+// RemoveFeedParams defines parameters for RemoveFeed.
+type RemoveFeedParams struct {
+	// Confirm The `confirm` of the problem that said what would be lost
+	Confirm *Confirm `form:"confirm,omitempty" json:"confirm,omitempty"`
+}
+
+// RemovePublicationParams defines parameters for RemovePublication.
+type RemovePublicationParams struct {
+	// Confirm The `confirm` of the problem that said what would be lost
+	Confirm *Confirm `form:"confirm,omitempty" json:"confirm,omitempty"`
+}
+
 // CreateCalendarJSONRequestBody defines body for CreateCalendar for application/json ContentType.
 type CreateCalendarJSONRequestBody = CalendarRequest
+
+// EditCalendarJSONRequestBody defines body for EditCalendar for application/json ContentType.
+type EditCalendarJSONRequestBody = CalendarEdit
+
+// EditLinkJSONRequestBody defines body for EditLink for application/json ContentType.
+type EditLinkJSONRequestBody = LinkEdit
 
 // PutLinkJSONRequestBody defines body for PutLink for application/json ContentType.
 type PutLinkJSONRequestBody = LinkRequest
@@ -557,8 +722,20 @@ type AcknowledgeConflictJSONRequestBody = Acknowledgement
 // CreateFeedJSONRequestBody defines body for CreateFeed for application/json ContentType.
 type CreateFeedJSONRequestBody = FeedRequest
 
+// EditFeedJSONRequestBody defines body for EditFeed for application/json ContentType.
+type EditFeedJSONRequestBody = FeedEdit
+
+// CreatePlatformJSONRequestBody defines body for CreatePlatform for application/json ContentType.
+type CreatePlatformJSONRequestBody = PlatformRequest
+
+// EditPlatformJSONRequestBody defines body for EditPlatform for application/json ContentType.
+type EditPlatformJSONRequestBody = PlatformEdit
+
 // CreatePublicationJSONRequestBody defines body for CreatePublication for application/json ContentType.
 type CreatePublicationJSONRequestBody = PublicationRequest
+
+// EditPublicationJSONRequestBody defines body for EditPublication for application/json ContentType.
+type EditPublicationJSONRequestBody = PublicationEdit
 
 // CreateSessionJSONRequestBody defines body for CreateSession for application/json ContentType.
 type CreateSessionJSONRequestBody = Credentials
@@ -571,21 +748,39 @@ type CreateTokenJSONRequestBody = TokenRequest
 
 // ServerInterface represents all server handlers.
 type ServerInterface interface {
+	// ListAllBookings List what is on all calendars, echoes too
+	// (GET /bookings)
+	ListAllBookings(c *gin.Context, params ListAllBookingsParams)
 	// ListCalendars List the calendars
 	// (GET /calendars)
 	ListCalendars(c *gin.Context)
 	// CreateCalendar Add a calendar
 	// (POST /calendars)
 	CreateCalendar(c *gin.Context)
+	// RemoveCalendar Remove a calendar
+	// (DELETE /calendars/{id})
+	RemoveCalendar(c *gin.Context, id Id, params RemoveCalendarParams)
 	// GetCalendar Show a calendar
 	// (GET /calendars/{id})
 	GetCalendar(c *gin.Context, id Id)
+	// EditCalendar Change a calendar; its grain is chosen once
+	// (PATCH /calendars/{id})
+	EditCalendar(c *gin.Context, id Id)
 	// ListBookings List what is on a calendar, echoes too
 	// (GET /calendars/{id}/bookings)
 	ListBookings(c *gin.Context, id Id, params ListBookingsParams)
-	// PutLink Make a feed count on a calendar, or change how it counts
+	// RemoveLink Remove a link
+	// (DELETE /calendars/{id}/links/{feed})
+	RemoveLink(c *gin.Context, id Id, feed int64, params RemoveLinkParams)
+	// EditLink Change how a feed counts on a calendar
+	// (PATCH /calendars/{id}/links/{feed})
+	EditLink(c *gin.Context, id Id, feed int64)
+	// PutLink Make a feed count on a calendar
 	// (PUT /calendars/{id}/links/{feed})
 	PutLink(c *gin.Context, id Id, feed int64)
+	// StreamChanges Be told of changes as they are committed, by whichever process
+	// (GET /changes)
+	StreamChanges(c *gin.Context)
 	// ListConflicts List conflicts
 	// (GET /conflicts)
 	ListConflicts(c *gin.Context, params ListConflictsParams)
@@ -601,27 +796,57 @@ type ServerInterface interface {
 	// CreateFeed Subscribe to a feed, and read it at once
 	// (POST /feeds)
 	CreateFeed(c *gin.Context)
+	// RemoveFeed Remove a feed
+	// (DELETE /feeds/{id})
+	RemoveFeed(c *gin.Context, id Id, params RemoveFeedParams)
 	// GetFeed Show a feed
 	// (GET /feeds/{id})
 	GetFeed(c *gin.Context, id Id)
+	// EditFeed Change a feed
+	// (PATCH /feeds/{id})
+	EditFeed(c *gin.Context, id Id)
 	// ListReadings List the newest readings of a feed
 	// (GET /feeds/{id}/readings)
 	ListReadings(c *gin.Context, id Id)
 	// CreateReading Read a feed now
 	// (POST /feeds/{id}/readings)
 	CreateReading(c *gin.Context, id Id)
+	// ListLogins List the browsers and programs that are logged in to this account
+	// (GET /logins)
+	ListLogins(c *gin.Context)
+	// DeleteLogin End a login; its pages and programs are locked out at once
+	// (DELETE /logins/{id})
+	DeleteLogin(c *gin.Context, id Id)
 	// ListPlatforms List the platforms
 	// (GET /platforms)
 	ListPlatforms(c *gin.Context)
+	// CreatePlatform Add a platform
+	// (POST /platforms)
+	CreatePlatform(c *gin.Context)
+	// RemovePlatform Remove a platform that no feed and no publication is of
+	// (DELETE /platforms/{id})
+	RemovePlatform(c *gin.Context, id Id)
+	// GetPlatform Show a platform
+	// (GET /platforms/{id})
+	GetPlatform(c *gin.Context, id Id)
+	// EditPlatform Rename a platform
+	// (PATCH /platforms/{id})
+	EditPlatform(c *gin.Context, id Id)
 	// ListPublications List the publications
 	// (GET /publications)
 	ListPublications(c *gin.Context)
 	// CreatePublication Publish a calendar for one recipient
 	// (POST /publications)
 	CreatePublication(c *gin.Context)
+	// RemovePublication Remove a publication
+	// (DELETE /publications/{id})
+	RemovePublication(c *gin.Context, id Id, params RemovePublicationParams)
 	// GetPublication Show a publication
 	// (GET /publications/{id})
 	GetPublication(c *gin.Context, id Id)
+	// EditPublication Rename a publication
+	// (PATCH /publications/{id})
+	EditPublication(c *gin.Context, id Id)
 	// ListPickups List who picked up which version when
 	// (GET /publications/{id}/pickups)
 	ListPickups(c *gin.Context, id Id)
@@ -654,6 +879,41 @@ type ServerInterfaceWrapper struct {
 
 type MiddlewareFunc func(c *gin.Context)
 
+// ListAllBookings operation middleware
+func (siw *ServerInterfaceWrapper) ListAllBookings(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListAllBookingsParams
+
+	// ------------- Required query parameter "from" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "from", c.Request.URL.Query(), &params.From, runtime.BindQueryParameterOptions{Type: "string", Format: "date"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter from: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Required query parameter "to" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "to", c.Request.URL.Query(), &params.To, runtime.BindQueryParameterOptions{Type: "string", Format: "date"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter to: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListAllBookings(c, params)
+}
+
 // ListCalendars operation middleware
 func (siw *ServerInterfaceWrapper) ListCalendars(c *gin.Context) {
 
@@ -680,6 +940,42 @@ func (siw *ServerInterfaceWrapper) CreateCalendar(c *gin.Context) {
 	siw.Handler.CreateCalendar(c)
 }
 
+// RemoveCalendar operation middleware
+func (siw *ServerInterfaceWrapper) RemoveCalendar(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params RemoveCalendarParams
+
+	// ------------- Optional query parameter "confirm" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "confirm", c.Request.URL.Query(), &params.Confirm, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter confirm: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RemoveCalendar(c, id, params)
+}
+
 // GetCalendar operation middleware
 func (siw *ServerInterfaceWrapper) GetCalendar(c *gin.Context) {
 
@@ -703,6 +999,31 @@ func (siw *ServerInterfaceWrapper) GetCalendar(c *gin.Context) {
 	}
 
 	siw.Handler.GetCalendar(c, id)
+}
+
+// EditCalendar operation middleware
+func (siw *ServerInterfaceWrapper) EditCalendar(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.EditCalendar(c, id)
 }
 
 // ListBookings operation middleware
@@ -749,6 +1070,85 @@ func (siw *ServerInterfaceWrapper) ListBookings(c *gin.Context) {
 	siw.Handler.ListBookings(c, id, params)
 }
 
+// RemoveLink operation middleware
+func (siw *ServerInterfaceWrapper) RemoveLink(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "feed" -------------
+	var feed int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "feed", c.Param("feed"), &feed, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter feed: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params RemoveLinkParams
+
+	// ------------- Optional query parameter "confirm" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "confirm", c.Request.URL.Query(), &params.Confirm, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter confirm: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RemoveLink(c, id, feed, params)
+}
+
+// EditLink operation middleware
+func (siw *ServerInterfaceWrapper) EditLink(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "feed" -------------
+	var feed int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "feed", c.Param("feed"), &feed, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter feed: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.EditLink(c, id, feed)
+}
+
 // PutLink operation middleware
 func (siw *ServerInterfaceWrapper) PutLink(c *gin.Context) {
 
@@ -781,6 +1181,19 @@ func (siw *ServerInterfaceWrapper) PutLink(c *gin.Context) {
 	}
 
 	siw.Handler.PutLink(c, id, feed)
+}
+
+// StreamChanges operation middleware
+func (siw *ServerInterfaceWrapper) StreamChanges(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.StreamChanges(c)
 }
 
 // ListConflicts operation middleware
@@ -894,6 +1307,42 @@ func (siw *ServerInterfaceWrapper) CreateFeed(c *gin.Context) {
 	siw.Handler.CreateFeed(c)
 }
 
+// RemoveFeed operation middleware
+func (siw *ServerInterfaceWrapper) RemoveFeed(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params RemoveFeedParams
+
+	// ------------- Optional query parameter "confirm" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "confirm", c.Request.URL.Query(), &params.Confirm, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter confirm: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RemoveFeed(c, id, params)
+}
+
 // GetFeed operation middleware
 func (siw *ServerInterfaceWrapper) GetFeed(c *gin.Context) {
 
@@ -917,6 +1366,31 @@ func (siw *ServerInterfaceWrapper) GetFeed(c *gin.Context) {
 	}
 
 	siw.Handler.GetFeed(c, id)
+}
+
+// EditFeed operation middleware
+func (siw *ServerInterfaceWrapper) EditFeed(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.EditFeed(c, id)
 }
 
 // ListReadings operation middleware
@@ -969,6 +1443,44 @@ func (siw *ServerInterfaceWrapper) CreateReading(c *gin.Context) {
 	siw.Handler.CreateReading(c, id)
 }
 
+// ListLogins operation middleware
+func (siw *ServerInterfaceWrapper) ListLogins(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListLogins(c)
+}
+
+// DeleteLogin operation middleware
+func (siw *ServerInterfaceWrapper) DeleteLogin(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.DeleteLogin(c, id)
+}
+
 // ListPlatforms operation middleware
 func (siw *ServerInterfaceWrapper) ListPlatforms(c *gin.Context) {
 
@@ -980,6 +1492,94 @@ func (siw *ServerInterfaceWrapper) ListPlatforms(c *gin.Context) {
 	}
 
 	siw.Handler.ListPlatforms(c)
+}
+
+// CreatePlatform operation middleware
+func (siw *ServerInterfaceWrapper) CreatePlatform(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.CreatePlatform(c)
+}
+
+// RemovePlatform operation middleware
+func (siw *ServerInterfaceWrapper) RemovePlatform(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RemovePlatform(c, id)
+}
+
+// GetPlatform operation middleware
+func (siw *ServerInterfaceWrapper) GetPlatform(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetPlatform(c, id)
+}
+
+// EditPlatform operation middleware
+func (siw *ServerInterfaceWrapper) EditPlatform(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.EditPlatform(c, id)
 }
 
 // ListPublications operation middleware
@@ -1008,6 +1608,42 @@ func (siw *ServerInterfaceWrapper) CreatePublication(c *gin.Context) {
 	siw.Handler.CreatePublication(c)
 }
 
+// RemovePublication operation middleware
+func (siw *ServerInterfaceWrapper) RemovePublication(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params RemovePublicationParams
+
+	// ------------- Optional query parameter "confirm" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "confirm", c.Request.URL.Query(), &params.Confirm, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter confirm: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RemovePublication(c, id, params)
+}
+
 // GetPublication operation middleware
 func (siw *ServerInterfaceWrapper) GetPublication(c *gin.Context) {
 
@@ -1031,6 +1667,31 @@ func (siw *ServerInterfaceWrapper) GetPublication(c *gin.Context) {
 	}
 
 	siw.Handler.GetPublication(c, id)
+}
+
+// EditPublication operation middleware
+func (siw *ServerInterfaceWrapper) EditPublication(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.EditPublication(c, id)
 }
 
 // ListPickups operation middleware
@@ -1169,24 +1830,40 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/session", wrapper.GetSession)
 	router.POST(options.BaseURL+"/session", wrapper.CreateSession)
 	router.POST(options.BaseURL+"/tokens", wrapper.CreateToken)
+	router.GET(options.BaseURL+"/logins", wrapper.ListLogins)
+	router.DELETE(options.BaseURL+"/logins/:id", wrapper.DeleteLogin)
 	router.GET(options.BaseURL+"/platforms", wrapper.ListPlatforms)
+	router.POST(options.BaseURL+"/platforms", wrapper.CreatePlatform)
+	router.DELETE(options.BaseURL+"/platforms/:id", wrapper.RemovePlatform)
+	router.GET(options.BaseURL+"/platforms/:id", wrapper.GetPlatform)
+	router.PATCH(options.BaseURL+"/platforms/:id", wrapper.EditPlatform)
 	router.GET(options.BaseURL+"/feeds", wrapper.ListFeeds)
 	router.POST(options.BaseURL+"/feeds", wrapper.CreateFeed)
+	router.DELETE(options.BaseURL+"/feeds/:id", wrapper.RemoveFeed)
 	router.GET(options.BaseURL+"/feeds/:id", wrapper.GetFeed)
+	router.PATCH(options.BaseURL+"/feeds/:id", wrapper.EditFeed)
 	router.GET(options.BaseURL+"/feeds/:id/readings", wrapper.ListReadings)
 	router.POST(options.BaseURL+"/feeds/:id/readings", wrapper.CreateReading)
 	router.GET(options.BaseURL+"/calendars", wrapper.ListCalendars)
 	router.POST(options.BaseURL+"/calendars", wrapper.CreateCalendar)
+	router.DELETE(options.BaseURL+"/calendars/:id", wrapper.RemoveCalendar)
 	router.GET(options.BaseURL+"/calendars/:id", wrapper.GetCalendar)
+	router.PATCH(options.BaseURL+"/calendars/:id", wrapper.EditCalendar)
+	router.DELETE(options.BaseURL+"/calendars/:id/links/:feed", wrapper.RemoveLink)
+	router.PATCH(options.BaseURL+"/calendars/:id/links/:feed", wrapper.EditLink)
 	router.PUT(options.BaseURL+"/calendars/:id/links/:feed", wrapper.PutLink)
 	router.GET(options.BaseURL+"/calendars/:id/bookings", wrapper.ListBookings)
+	router.GET(options.BaseURL+"/bookings", wrapper.ListAllBookings)
 	router.GET(options.BaseURL+"/conflicts", wrapper.ListConflicts)
 	router.GET(options.BaseURL+"/conflicts/:id", wrapper.GetConflict)
 	router.PUT(options.BaseURL+"/conflicts/:id/acknowledgement", wrapper.AcknowledgeConflict)
 	router.GET(options.BaseURL+"/publications", wrapper.ListPublications)
 	router.POST(options.BaseURL+"/publications", wrapper.CreatePublication)
+	router.DELETE(options.BaseURL+"/publications/:id", wrapper.RemovePublication)
 	router.GET(options.BaseURL+"/publications/:id", wrapper.GetPublication)
+	router.PATCH(options.BaseURL+"/publications/:id", wrapper.EditPublication)
 	router.GET(options.BaseURL+"/publications/:id/pickups", wrapper.ListPickups)
+	router.GET(options.BaseURL+"/changes", wrapper.StreamChanges)
 }
 
 type ProblemResponseHeaders struct {
@@ -1196,6 +1873,49 @@ type ProblemApplicationProblemPlusJSONResponse struct {
 	Body Problem
 
 	Headers ProblemResponseHeaders
+}
+
+type ListAllBookingsRequestObject struct {
+	Params ListAllBookingsParams
+}
+
+type ListAllBookingsResponseObject interface {
+	VisitListAllBookingsResponse(w http.ResponseWriter) error
+}
+
+type ListAllBookings200JSONResponse []Booking
+
+func (response ListAllBookings200JSONResponse) VisitListAllBookingsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListAllBookingsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response ListAllBookingsdefaultApplicationProblemPlusJSONResponse) VisitListAllBookingsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
 }
 
 type ListCalendarsRequestObject struct {
@@ -1283,6 +2003,44 @@ func (response CreateCalendardefaultApplicationProblemPlusJSONResponse) VisitCre
 	return err
 }
 
+type RemoveCalendarRequestObject struct {
+	Id     Id `json:"id"`
+	Params RemoveCalendarParams
+}
+
+type RemoveCalendarResponseObject interface {
+	VisitRemoveCalendarResponse(w http.ResponseWriter) error
+}
+
+type RemoveCalendar204Response struct {
+}
+
+func (response RemoveCalendar204Response) VisitRemoveCalendarResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type RemoveCalendardefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response RemoveCalendardefaultApplicationProblemPlusJSONResponse) VisitRemoveCalendarResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type GetCalendarRequestObject struct {
 	Id Id `json:"id"`
 }
@@ -1312,6 +2070,50 @@ type GetCalendardefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response GetCalendardefaultApplicationProblemPlusJSONResponse) VisitGetCalendarResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type EditCalendarRequestObject struct {
+	Id   Id `json:"id"`
+	Body *EditCalendarJSONRequestBody
+}
+
+type EditCalendarResponseObject interface {
+	VisitEditCalendarResponse(w http.ResponseWriter) error
+}
+
+type EditCalendar200JSONResponse Calendar
+
+func (response EditCalendar200JSONResponse) VisitEditCalendarResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type EditCalendardefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response EditCalendardefaultApplicationProblemPlusJSONResponse) VisitEditCalendarResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -1370,6 +2172,90 @@ func (response ListBookingsdefaultApplicationProblemPlusJSONResponse) VisitListB
 	return err
 }
 
+type RemoveLinkRequestObject struct {
+	Id     Id    `json:"id"`
+	Feed   int64 `json:"feed"`
+	Params RemoveLinkParams
+}
+
+type RemoveLinkResponseObject interface {
+	VisitRemoveLinkResponse(w http.ResponseWriter) error
+}
+
+type RemoveLink204Response struct {
+}
+
+func (response RemoveLink204Response) VisitRemoveLinkResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type RemoveLinkdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response RemoveLinkdefaultApplicationProblemPlusJSONResponse) VisitRemoveLinkResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type EditLinkRequestObject struct {
+	Id   Id    `json:"id"`
+	Feed int64 `json:"feed"`
+	Body *EditLinkJSONRequestBody
+}
+
+type EditLinkResponseObject interface {
+	VisitEditLinkResponse(w http.ResponseWriter) error
+}
+
+type EditLink200JSONResponse Calendar
+
+func (response EditLink200JSONResponse) VisitEditLinkResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type EditLinkdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response EditLinkdefaultApplicationProblemPlusJSONResponse) VisitEditLinkResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type PutLinkRequestObject struct {
 	Id   Id    `json:"id"`
 	Feed int64 `json:"feed"`
@@ -1401,6 +2287,77 @@ type PutLinkdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response PutLinkdefaultApplicationProblemPlusJSONResponse) VisitPutLinkResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type StreamChangesRequestObject struct {
+}
+
+type StreamChangesResponseObject interface {
+	VisitStreamChangesResponse(w http.ResponseWriter) error
+}
+
+type StreamChanges200TexteventStreamResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response StreamChanges200TexteventStreamResponse) VisitStreamChangesResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "text/event-stream")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	flusher, ok := w.(http.Flusher)
+	if !ok {
+		// If w doesn't support flushing, fall back to io.Copy.
+		_, err := io.Copy(w, response.Body)
+		return err
+	}
+	// text/event-stream messages are typically small; use a
+	// modest buffer and flush after each chunk so clients see
+	// events immediately instead of waiting on OS buffering.
+	buf := make([]byte, 4096)
+	for {
+		n, err := response.Body.Read(buf)
+		if n > 0 {
+			if _, writeErr := w.Write(buf[:n]); writeErr != nil {
+				return writeErr
+			}
+			flusher.Flush()
+		}
+		if err != nil {
+			if err == io.EOF {
+				return nil
+			}
+			return err
+		}
+	}
+}
+
+type StreamChangesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response StreamChangesdefaultApplicationProblemPlusJSONResponse) VisitStreamChangesResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -1630,6 +2587,44 @@ func (response CreateFeeddefaultApplicationProblemPlusJSONResponse) VisitCreateF
 	return err
 }
 
+type RemoveFeedRequestObject struct {
+	Id     Id `json:"id"`
+	Params RemoveFeedParams
+}
+
+type RemoveFeedResponseObject interface {
+	VisitRemoveFeedResponse(w http.ResponseWriter) error
+}
+
+type RemoveFeed204Response struct {
+}
+
+func (response RemoveFeed204Response) VisitRemoveFeedResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type RemoveFeeddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response RemoveFeeddefaultApplicationProblemPlusJSONResponse) VisitRemoveFeedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type GetFeedRequestObject struct {
 	Id Id `json:"id"`
 }
@@ -1659,6 +2654,50 @@ type GetFeeddefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response GetFeeddefaultApplicationProblemPlusJSONResponse) VisitGetFeedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type EditFeedRequestObject struct {
+	Id   Id `json:"id"`
+	Body *EditFeedJSONRequestBody
+}
+
+type EditFeedResponseObject interface {
+	VisitEditFeedResponse(w http.ResponseWriter) error
+}
+
+type EditFeed200JSONResponse Feed
+
+func (response EditFeed200JSONResponse) VisitEditFeedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type EditFeeddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response EditFeeddefaultApplicationProblemPlusJSONResponse) VisitEditFeedResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -1759,6 +2798,85 @@ func (response CreateReadingdefaultApplicationProblemPlusJSONResponse) VisitCrea
 	return err
 }
 
+type ListLoginsRequestObject struct {
+}
+
+type ListLoginsResponseObject interface {
+	VisitListLoginsResponse(w http.ResponseWriter) error
+}
+
+type ListLogins200JSONResponse []Login
+
+func (response ListLogins200JSONResponse) VisitListLoginsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListLoginsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response ListLoginsdefaultApplicationProblemPlusJSONResponse) VisitListLoginsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type DeleteLoginRequestObject struct {
+	Id Id `json:"id"`
+}
+
+type DeleteLoginResponseObject interface {
+	VisitDeleteLoginResponse(w http.ResponseWriter) error
+}
+
+type DeleteLogin204Response struct {
+}
+
+func (response DeleteLogin204Response) VisitDeleteLoginResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type DeleteLogindefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response DeleteLogindefaultApplicationProblemPlusJSONResponse) VisitDeleteLoginResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListPlatformsRequestObject struct {
 }
 
@@ -1787,6 +2905,173 @@ type ListPlatformsdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ListPlatformsdefaultApplicationProblemPlusJSONResponse) VisitListPlatformsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CreatePlatformRequestObject struct {
+	Body *CreatePlatformJSONRequestBody
+}
+
+type CreatePlatformResponseObject interface {
+	VisitCreatePlatformResponse(w http.ResponseWriter) error
+}
+
+type CreatePlatform201JSONResponse Platform
+
+func (response CreatePlatform201JSONResponse) VisitCreatePlatformResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CreatePlatformdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response CreatePlatformdefaultApplicationProblemPlusJSONResponse) VisitCreatePlatformResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RemovePlatformRequestObject struct {
+	Id Id `json:"id"`
+}
+
+type RemovePlatformResponseObject interface {
+	VisitRemovePlatformResponse(w http.ResponseWriter) error
+}
+
+type RemovePlatform204Response struct {
+}
+
+func (response RemovePlatform204Response) VisitRemovePlatformResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type RemovePlatformdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response RemovePlatformdefaultApplicationProblemPlusJSONResponse) VisitRemovePlatformResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetPlatformRequestObject struct {
+	Id Id `json:"id"`
+}
+
+type GetPlatformResponseObject interface {
+	VisitGetPlatformResponse(w http.ResponseWriter) error
+}
+
+type GetPlatform200JSONResponse Platform
+
+func (response GetPlatform200JSONResponse) VisitGetPlatformResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetPlatformdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response GetPlatformdefaultApplicationProblemPlusJSONResponse) VisitGetPlatformResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type EditPlatformRequestObject struct {
+	Id   Id `json:"id"`
+	Body *EditPlatformJSONRequestBody
+}
+
+type EditPlatformResponseObject interface {
+	VisitEditPlatformResponse(w http.ResponseWriter) error
+}
+
+type EditPlatform200JSONResponse Platform
+
+func (response EditPlatform200JSONResponse) VisitEditPlatformResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type EditPlatformdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response EditPlatformdefaultApplicationProblemPlusJSONResponse) VisitEditPlatformResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -1886,6 +3171,44 @@ func (response CreatePublicationdefaultApplicationProblemPlusJSONResponse) Visit
 	return err
 }
 
+type RemovePublicationRequestObject struct {
+	Id     Id `json:"id"`
+	Params RemovePublicationParams
+}
+
+type RemovePublicationResponseObject interface {
+	VisitRemovePublicationResponse(w http.ResponseWriter) error
+}
+
+type RemovePublication204Response struct {
+}
+
+func (response RemovePublication204Response) VisitRemovePublicationResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type RemovePublicationdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response RemovePublicationdefaultApplicationProblemPlusJSONResponse) VisitRemovePublicationResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type GetPublicationRequestObject struct {
 	Id Id `json:"id"`
 }
@@ -1915,6 +3238,50 @@ type GetPublicationdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response GetPublicationdefaultApplicationProblemPlusJSONResponse) VisitGetPublicationResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type EditPublicationRequestObject struct {
+	Id   Id `json:"id"`
+	Body *EditPublicationJSONRequestBody
+}
+
+type EditPublicationResponseObject interface {
+	VisitEditPublicationResponse(w http.ResponseWriter) error
+}
+
+type EditPublication200JSONResponse Publication
+
+func (response EditPublication200JSONResponse) VisitEditPublicationResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type EditPublicationdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response EditPublicationdefaultApplicationProblemPlusJSONResponse) VisitEditPublicationResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -2251,21 +3618,39 @@ func (response CreateTokendefaultApplicationProblemPlusJSONResponse) VisitCreate
 
 // StrictServerInterface represents all server handlers.
 type StrictServerInterface interface {
+	// ListAllBookings List what is on all calendars, echoes too
+	// (GET /bookings)
+	ListAllBookings(ctx context.Context, request ListAllBookingsRequestObject) (ListAllBookingsResponseObject, error)
 	// ListCalendars List the calendars
 	// (GET /calendars)
 	ListCalendars(ctx context.Context, request ListCalendarsRequestObject) (ListCalendarsResponseObject, error)
 	// CreateCalendar Add a calendar
 	// (POST /calendars)
 	CreateCalendar(ctx context.Context, request CreateCalendarRequestObject) (CreateCalendarResponseObject, error)
+	// RemoveCalendar Remove a calendar
+	// (DELETE /calendars/{id})
+	RemoveCalendar(ctx context.Context, request RemoveCalendarRequestObject) (RemoveCalendarResponseObject, error)
 	// GetCalendar Show a calendar
 	// (GET /calendars/{id})
 	GetCalendar(ctx context.Context, request GetCalendarRequestObject) (GetCalendarResponseObject, error)
+	// EditCalendar Change a calendar; its grain is chosen once
+	// (PATCH /calendars/{id})
+	EditCalendar(ctx context.Context, request EditCalendarRequestObject) (EditCalendarResponseObject, error)
 	// ListBookings List what is on a calendar, echoes too
 	// (GET /calendars/{id}/bookings)
 	ListBookings(ctx context.Context, request ListBookingsRequestObject) (ListBookingsResponseObject, error)
-	// PutLink Make a feed count on a calendar, or change how it counts
+	// RemoveLink Remove a link
+	// (DELETE /calendars/{id}/links/{feed})
+	RemoveLink(ctx context.Context, request RemoveLinkRequestObject) (RemoveLinkResponseObject, error)
+	// EditLink Change how a feed counts on a calendar
+	// (PATCH /calendars/{id}/links/{feed})
+	EditLink(ctx context.Context, request EditLinkRequestObject) (EditLinkResponseObject, error)
+	// PutLink Make a feed count on a calendar
 	// (PUT /calendars/{id}/links/{feed})
 	PutLink(ctx context.Context, request PutLinkRequestObject) (PutLinkResponseObject, error)
+	// StreamChanges Be told of changes as they are committed, by whichever process
+	// (GET /changes)
+	StreamChanges(ctx context.Context, request StreamChangesRequestObject) (StreamChangesResponseObject, error)
 	// ListConflicts List conflicts
 	// (GET /conflicts)
 	ListConflicts(ctx context.Context, request ListConflictsRequestObject) (ListConflictsResponseObject, error)
@@ -2281,27 +3666,57 @@ type StrictServerInterface interface {
 	// CreateFeed Subscribe to a feed, and read it at once
 	// (POST /feeds)
 	CreateFeed(ctx context.Context, request CreateFeedRequestObject) (CreateFeedResponseObject, error)
+	// RemoveFeed Remove a feed
+	// (DELETE /feeds/{id})
+	RemoveFeed(ctx context.Context, request RemoveFeedRequestObject) (RemoveFeedResponseObject, error)
 	// GetFeed Show a feed
 	// (GET /feeds/{id})
 	GetFeed(ctx context.Context, request GetFeedRequestObject) (GetFeedResponseObject, error)
+	// EditFeed Change a feed
+	// (PATCH /feeds/{id})
+	EditFeed(ctx context.Context, request EditFeedRequestObject) (EditFeedResponseObject, error)
 	// ListReadings List the newest readings of a feed
 	// (GET /feeds/{id}/readings)
 	ListReadings(ctx context.Context, request ListReadingsRequestObject) (ListReadingsResponseObject, error)
 	// CreateReading Read a feed now
 	// (POST /feeds/{id}/readings)
 	CreateReading(ctx context.Context, request CreateReadingRequestObject) (CreateReadingResponseObject, error)
+	// ListLogins List the browsers and programs that are logged in to this account
+	// (GET /logins)
+	ListLogins(ctx context.Context, request ListLoginsRequestObject) (ListLoginsResponseObject, error)
+	// DeleteLogin End a login; its pages and programs are locked out at once
+	// (DELETE /logins/{id})
+	DeleteLogin(ctx context.Context, request DeleteLoginRequestObject) (DeleteLoginResponseObject, error)
 	// ListPlatforms List the platforms
 	// (GET /platforms)
 	ListPlatforms(ctx context.Context, request ListPlatformsRequestObject) (ListPlatformsResponseObject, error)
+	// CreatePlatform Add a platform
+	// (POST /platforms)
+	CreatePlatform(ctx context.Context, request CreatePlatformRequestObject) (CreatePlatformResponseObject, error)
+	// RemovePlatform Remove a platform that no feed and no publication is of
+	// (DELETE /platforms/{id})
+	RemovePlatform(ctx context.Context, request RemovePlatformRequestObject) (RemovePlatformResponseObject, error)
+	// GetPlatform Show a platform
+	// (GET /platforms/{id})
+	GetPlatform(ctx context.Context, request GetPlatformRequestObject) (GetPlatformResponseObject, error)
+	// EditPlatform Rename a platform
+	// (PATCH /platforms/{id})
+	EditPlatform(ctx context.Context, request EditPlatformRequestObject) (EditPlatformResponseObject, error)
 	// ListPublications List the publications
 	// (GET /publications)
 	ListPublications(ctx context.Context, request ListPublicationsRequestObject) (ListPublicationsResponseObject, error)
 	// CreatePublication Publish a calendar for one recipient
 	// (POST /publications)
 	CreatePublication(ctx context.Context, request CreatePublicationRequestObject) (CreatePublicationResponseObject, error)
+	// RemovePublication Remove a publication
+	// (DELETE /publications/{id})
+	RemovePublication(ctx context.Context, request RemovePublicationRequestObject) (RemovePublicationResponseObject, error)
 	// GetPublication Show a publication
 	// (GET /publications/{id})
 	GetPublication(ctx context.Context, request GetPublicationRequestObject) (GetPublicationResponseObject, error)
+	// EditPublication Rename a publication
+	// (PATCH /publications/{id})
+	EditPublication(ctx context.Context, request EditPublicationRequestObject) (EditPublicationResponseObject, error)
 	// ListPickups List who picked up which version when
 	// (GET /publications/{id}/pickups)
 	ListPickups(ctx context.Context, request ListPickupsRequestObject) (ListPickupsResponseObject, error)
@@ -2382,6 +3797,32 @@ type strictHandler struct {
 	options     StrictGinServerOptions
 }
 
+// ListAllBookings operation middleware
+func (sh *strictHandler) ListAllBookings(ctx *gin.Context, params ListAllBookingsParams) {
+	var request ListAllBookingsRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListAllBookings(ctx, request.(ListAllBookingsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListAllBookings")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListAllBookingsResponseObject); ok {
+		if err := validResponse.VisitListAllBookingsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // ListCalendars operation middleware
 func (sh *strictHandler) ListCalendars(ctx *gin.Context) {
 	var request ListCalendarsRequestObject
@@ -2448,6 +3889,33 @@ func (sh *strictHandler) CreateCalendar(ctx *gin.Context) {
 	}
 }
 
+// RemoveCalendar operation middleware
+func (sh *strictHandler) RemoveCalendar(ctx *gin.Context, id Id, params RemoveCalendarParams) {
+	var request RemoveCalendarRequestObject
+
+	request.Id = id
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RemoveCalendar(ctx, request.(RemoveCalendarRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RemoveCalendar")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(RemoveCalendarResponseObject); ok {
+		if err := validResponse.VisitRemoveCalendarResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // GetCalendar operation middleware
 func (sh *strictHandler) GetCalendar(ctx *gin.Context, id Id) {
 	var request GetCalendarRequestObject
@@ -2467,6 +3935,50 @@ func (sh *strictHandler) GetCalendar(ctx *gin.Context, id Id) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(GetCalendarResponseObject); ok {
 		if err := validResponse.VisitGetCalendarResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// EditCalendar operation middleware
+func (sh *strictHandler) EditCalendar(ctx *gin.Context, id Id) {
+	var request EditCalendarRequestObject
+
+	request.Id = id
+
+	var body EditCalendarJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.EditCalendar(ctx, request.(EditCalendarRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "EditCalendar")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(EditCalendarResponseObject); ok {
+		if err := validResponse.VisitEditCalendarResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -2494,6 +4006,79 @@ func (sh *strictHandler) ListBookings(ctx *gin.Context, id Id, params ListBookin
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(ListBookingsResponseObject); ok {
 		if err := validResponse.VisitListBookingsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// RemoveLink operation middleware
+func (sh *strictHandler) RemoveLink(ctx *gin.Context, id Id, feed int64, params RemoveLinkParams) {
+	var request RemoveLinkRequestObject
+
+	request.Id = id
+	request.Feed = feed
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RemoveLink(ctx, request.(RemoveLinkRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RemoveLink")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(RemoveLinkResponseObject); ok {
+		if err := validResponse.VisitRemoveLinkResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// EditLink operation middleware
+func (sh *strictHandler) EditLink(ctx *gin.Context, id Id, feed int64) {
+	var request EditLinkRequestObject
+
+	request.Id = id
+	request.Feed = feed
+
+	var body EditLinkJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.EditLink(ctx, request.(EditLinkRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "EditLink")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(EditLinkResponseObject); ok {
+		if err := validResponse.VisitEditLinkResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -2539,6 +4124,30 @@ func (sh *strictHandler) PutLink(ctx *gin.Context, id Id, feed int64) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(PutLinkResponseObject); ok {
 		if err := validResponse.VisitPutLinkResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// StreamChanges operation middleware
+func (sh *strictHandler) StreamChanges(ctx *gin.Context) {
+	var request StreamChangesRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.StreamChanges(ctx, request.(StreamChangesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "StreamChanges")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(StreamChangesResponseObject); ok {
+		if err := validResponse.VisitStreamChangesResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -2708,6 +4317,33 @@ func (sh *strictHandler) CreateFeed(ctx *gin.Context) {
 	}
 }
 
+// RemoveFeed operation middleware
+func (sh *strictHandler) RemoveFeed(ctx *gin.Context, id Id, params RemoveFeedParams) {
+	var request RemoveFeedRequestObject
+
+	request.Id = id
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RemoveFeed(ctx, request.(RemoveFeedRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RemoveFeed")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(RemoveFeedResponseObject); ok {
+		if err := validResponse.VisitRemoveFeedResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // GetFeed operation middleware
 func (sh *strictHandler) GetFeed(ctx *gin.Context, id Id) {
 	var request GetFeedRequestObject
@@ -2727,6 +4363,50 @@ func (sh *strictHandler) GetFeed(ctx *gin.Context, id Id) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(GetFeedResponseObject); ok {
 		if err := validResponse.VisitGetFeedResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// EditFeed operation middleware
+func (sh *strictHandler) EditFeed(ctx *gin.Context, id Id) {
+	var request EditFeedRequestObject
+
+	request.Id = id
+
+	var body EditFeedJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.EditFeed(ctx, request.(EditFeedRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "EditFeed")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(EditFeedResponseObject); ok {
+		if err := validResponse.VisitEditFeedResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -2786,6 +4466,56 @@ func (sh *strictHandler) CreateReading(ctx *gin.Context, id Id) {
 	}
 }
 
+// ListLogins operation middleware
+func (sh *strictHandler) ListLogins(ctx *gin.Context) {
+	var request ListLoginsRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListLogins(ctx, request.(ListLoginsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListLogins")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListLoginsResponseObject); ok {
+		if err := validResponse.VisitListLoginsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// DeleteLogin operation middleware
+func (sh *strictHandler) DeleteLogin(ctx *gin.Context, id Id) {
+	var request DeleteLoginRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.DeleteLogin(ctx, request.(DeleteLoginRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "DeleteLogin")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(DeleteLoginResponseObject); ok {
+		if err := validResponse.VisitDeleteLoginResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // ListPlatforms operation middleware
 func (sh *strictHandler) ListPlatforms(ctx *gin.Context) {
 	var request ListPlatformsRequestObject
@@ -2803,6 +4533,144 @@ func (sh *strictHandler) ListPlatforms(ctx *gin.Context) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(ListPlatformsResponseObject); ok {
 		if err := validResponse.VisitListPlatformsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// CreatePlatform operation middleware
+func (sh *strictHandler) CreatePlatform(ctx *gin.Context) {
+	var request CreatePlatformRequestObject
+
+	var body CreatePlatformJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.CreatePlatform(ctx, request.(CreatePlatformRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CreatePlatform")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(CreatePlatformResponseObject); ok {
+		if err := validResponse.VisitCreatePlatformResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// RemovePlatform operation middleware
+func (sh *strictHandler) RemovePlatform(ctx *gin.Context, id Id) {
+	var request RemovePlatformRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RemovePlatform(ctx, request.(RemovePlatformRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RemovePlatform")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(RemovePlatformResponseObject); ok {
+		if err := validResponse.VisitRemovePlatformResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetPlatform operation middleware
+func (sh *strictHandler) GetPlatform(ctx *gin.Context, id Id) {
+	var request GetPlatformRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetPlatform(ctx, request.(GetPlatformRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetPlatform")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetPlatformResponseObject); ok {
+		if err := validResponse.VisitGetPlatformResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// EditPlatform operation middleware
+func (sh *strictHandler) EditPlatform(ctx *gin.Context, id Id) {
+	var request EditPlatformRequestObject
+
+	request.Id = id
+
+	var body EditPlatformJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.EditPlatform(ctx, request.(EditPlatformRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "EditPlatform")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(EditPlatformResponseObject); ok {
+		if err := validResponse.VisitEditPlatformResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -2876,6 +4744,33 @@ func (sh *strictHandler) CreatePublication(ctx *gin.Context) {
 	}
 }
 
+// RemovePublication operation middleware
+func (sh *strictHandler) RemovePublication(ctx *gin.Context, id Id, params RemovePublicationParams) {
+	var request RemovePublicationRequestObject
+
+	request.Id = id
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RemovePublication(ctx, request.(RemovePublicationRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RemovePublication")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(RemovePublicationResponseObject); ok {
+		if err := validResponse.VisitRemovePublicationResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // GetPublication operation middleware
 func (sh *strictHandler) GetPublication(ctx *gin.Context, id Id) {
 	var request GetPublicationRequestObject
@@ -2895,6 +4790,50 @@ func (sh *strictHandler) GetPublication(ctx *gin.Context, id Id) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(GetPublicationResponseObject); ok {
 		if err := validResponse.VisitGetPublicationResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// EditPublication operation middleware
+func (sh *strictHandler) EditPublication(ctx *gin.Context, id Id) {
+	var request EditPublicationRequestObject
+
+	request.Id = id
+
+	var body EditPublicationJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.EditPublication(ctx, request.(EditPublicationRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "EditPublication")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(EditPublicationResponseObject); ok {
+		if err := validResponse.VisitEditPublicationResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

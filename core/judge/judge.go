@@ -54,6 +54,8 @@ type Publication struct {
 	Name     string
 	Version  int64 // 0: nothing was rendered yet
 	History  []carried.Row
+	Renamed  bool // its newest version has another name
+	Revoked  bool // nothing is rendered any more; what it carried is still known
 }
 
 // State is where a conflict stands.
@@ -220,8 +222,12 @@ func renditionsOf(f Facts, verdicts []Verdict) []Rendition {
 			}
 		}
 		r := Rendition{ID: p.ID, Version: p.Version}
+		if p.Revoked {
+			all = append(all, r)
+			continue
+		}
 		r.Change = carried.Advance(p.History, want, p.Version+1, f.Now)
-		if !r.Change.Empty() || p.Version == 0 {
+		if !r.Change.Empty() || p.Version == 0 || p.Renamed {
 			r.Version = p.Version + 1
 			r.Body = publish.Render(p.Name, f.Calendar.Grain, carried.Apply(p.History, r.Change))
 		}

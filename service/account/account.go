@@ -117,13 +117,20 @@ func (a *Accounts) Login(ctx context.Context, account store.Account, kind, label
 	return s, row.ExpiresAt, a.Store.CreateSession(ctx, row)
 }
 
-// Who returns the account that a session's secret belongs to.
-func (a *Accounts) Who(ctx context.Context, s, kind string) (store.Account, error) {
-	_, account, err := a.Store.SessionOf(ctx, secret.Hash(s), kind, a.Now())
+// Login is who is there, and by which session.
+type Login struct {
+	Account store.Account
+	Session store.Session
+}
+
+// Who returns the login that a session's secret belongs to; ErrUnknown when it is none, or
+// has expired or been ended.
+func (a *Accounts) Who(ctx context.Context, s, kind string) (Login, error) {
+	session, account, err := a.Store.SessionOf(ctx, secret.Hash(s), kind, a.Now())
 	if errors.Is(err, store.ErrNotFound) {
-		return store.Account{}, ErrUnknown
+		return Login{}, ErrUnknown
 	}
-	return account, err
+	return Login{account, session}, err
 }
 
 // Logout ends a session.

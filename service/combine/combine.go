@@ -33,14 +33,18 @@ type Combiner struct {
 	Now   func() time.Time
 	Log   *slog.Logger
 	Done  func(calendar int64, took time.Duration) // told of each; may be nil
+	// Rendered is told of each which publications have a new version, once that is committed
+	// and before anybody is answered; may be nil.
+	Rendered func(publications []int64)
 }
 
 // Calendar combines one calendar if it is dirty.
 func (c *Combiner) Calendar(ctx context.Context, id int64) error {
 	began := time.Now()
 	did := false
+	var rendered []int64
 	err := c.Store.Tx(ctx, func(tx *store.Tx) error {
-		did = false
+		did, rendered = false, nil
 		calendar, err := tx.LockCalendar(id)
 		if errors.Is(err, store.ErrNotFound) {
 			return nil
@@ -53,16 +57,22 @@ func (c *Combiner) Calendar(ctx context.Context, id int64) error {
 			return err
 		}
 		did = true
-		if err := c.judge(tx, calendar); err != nil {
+		if rendered, err = c.judge(tx, calendar); err != nil {
 			return err
 		}
 		if err := tx.NextVersion(calendar); err != nil {
 			return err
 		}
-		return tx.ClearDirty(marks)
+		if err := tx.ClearDirty(marks); err != nil {
+			return err
+		}
+		return errors.Join(tx.Changed(store.TopicCalendar, id), tx.Changed(store.TopicPublication, rendered...))
 	})
 	if err != nil {
 		return fmt.Errorf("calendar %d could not be combined: %w", id, err)
+	}
+	if did && c.Rendered != nil {
+		c.Rendered(rendered)
 	}
 	if did && c.Done != nil {
 		c.Done(id, time.Since(began))
@@ -83,30 +93,32 @@ func (c *Combiner) All(ctx context.Context) error {
 	return failures
 }
 
-// judge reads the facts, draws the conclusions and writes what is new.
-func (c *Combiner) judge(tx *store.Tx, calendar store.Calendar) error {
+// judge reads the facts, draws the conclusions and writes what is new. It returns the
+// publications that have a new version.
+func (c *Combiner) judge(tx *store.Tx, calendar store.Calendar) (rendered []int64, err error) {
 	facts, rows, err := c.facts(tx, calendar)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	result := judge.Judge(facts)
 	if err := c.saveVerdicts(tx, calendar, rows, result.Verdicts); err != nil {
-		return err
+		return nil, err
 	}
 	if err := c.saveConflicts(tx, calendar, facts.Conflicts, result.Conflicts); err != nil {
-		return err
+		return nil, err
 	}
-	for _, r := range result.Renditions {
+	for i, r := range result.Renditions {
 		if r.Body == nil {
 			continue
 		}
 		sum := sha256.Sum256(r.Body)
 		v := store.Version{PublicationID: r.ID, Version: r.Version, At: c.Now(), ETag: hex.EncodeToString(sum[:12]), Bytes: int64(len(r.Body))}
-		if err := tx.SaveVersion(v, r.Body, r.Change); err != nil {
-			return err
+		if err := tx.SaveVersion(v, facts.Publications[i].Name, r.Body, r.Change); err != nil {
+			return nil, err
 		}
+		rendered = append(rendered, r.ID)
 	}
-	return nil
+	return rendered, nil
 }
 
 // saveVerdicts writes the verdicts that are new. Where an echo was found or is none any
@@ -144,7 +156,7 @@ func (c *Combiner) facts(tx *store.Tx, calendar store.Calendar) (judge.Facts, []
 	if err != nil {
 		return f, nil, err
 	}
-	platforms, err := tx.PlatformOfFeeds()
+	platforms, err := tx.PlatformOfFeeds(calendar.ID)
 	if err != nil {
 		return f, nil, err
 	}
@@ -177,7 +189,8 @@ func (c *Combiner) facts(tx *store.Tx, calendar store.Calendar) (judge.Facts, []
 		if err != nil {
 			return f, nil, err
 		}
-		f.Publications = append(f.Publications, judge.Publication{ID: p.ID, Platform: p.PlatformID, Name: p.Name, Version: p.Version, History: history})
+		f.Publications = append(f.Publications, judge.Publication{ID: p.ID, Platform: p.PlatformID, Name: p.Name, Version: p.Version, History: history,
+			Renamed: p.Name != p.RenderedName, Revoked: p.RemovedAt != nil})
 	}
 	known, err := tx.ConflictsOf(calendar.ID)
 	for _, k := range known {

@@ -56,7 +56,7 @@ func newHouse(t *testing.T, platforms int) *house {
 				return err
 			}
 			h.feeds = append(h.feeds, f.ID)
-			if err := tx.SaveLink(store.Link{CalendarID: h.calendar, FeedID: f.ID, Role: "blocks", Tentative: "tentative", Units: 1}); err != nil {
+			if err := tx.CreateLink(store.Link{CalendarID: h.calendar, FeedID: f.ID, Role: "blocks", Tentative: "tentative", Units: 1}); err != nil {
 				return err
 			}
 			pub := store.Publication{CalendarID: h.calendar, PlatformID: p.ID, Name: name, SecretHash: []byte(fmt.Sprintf("%032d", i)), SecretCipher: []byte("x"), CreatedAt: h.now}

@@ -34,41 +34,42 @@ type source struct {
 }
 
 // layOut writes what the source's entries mean on one calendar: bookings added, changed
-// and removed. It marks the calendar dirty if there is anything to combine.
-func (r *Refresher) layOut(tx *store.Tx, s source, link store.Link, now time.Time) error {
+// and removed. If there is anything to combine it marks the calendar dirty
+// and returns true.
+func (r *Refresher) layOut(tx *store.Tx, s source, link store.Link, now time.Time) (bool, error) {
 	calendar, err := tx.Calendar(link.CalendarID)
 	if err != nil {
-		return err
+		return false, err
 	}
 	k, err := rules.NewCalendar(calendar.Zone, calendar.Grain, calendar.Capacity)
 	if err != nil {
-		return err
+		return false, err
 	}
 	l, err := rules.NewLink(link.Role, link.Tentative, link.Units)
 	if err != nil {
-		return err
+		return false, err
 	}
 	stored, err := tx.BookingsOf(calendar.ID, s.feed.ID)
 	if err != nil {
-		return err
+		return false, err
 	}
 	p := placement{calendar: calendar, rules: k, link: l, source: s, now: now, mint: r.MintKey, most: r.MaxBookings}
 	added, changed, notices, err := p.diff(stored)
 	if err != nil {
-		return err
+		return false, err
 	}
 	if notices != link.Notices {
 		if err := tx.SetNotices(link, notices); err != nil {
-			return err
+			return false, err
 		}
 	}
 	if len(added)+len(changed) == 0 {
-		return nil
+		return false, nil
 	}
 	if err := tx.SaveBookings(added, changed); err != nil {
-		return err
+		return false, err
 	}
-	return tx.MarkDirty(calendar.ID)
+	return true, tx.MarkDirty(calendar.ID)
 }
 
 // placement compares what a source means on a calendar with what is stored of it.

@@ -50,7 +50,7 @@ type Refresher struct {
 // urlPlace is the place for which feed links are sealed.
 const urlPlace = "feed-url"
 
-// Read reads one feed now and combines its calendars. ErrBusy if somebody else is
+// Read reads one feed now and combines the calendars that it counts on. ErrBusy if somebody else is
 // reading it.
 func (r *Refresher) Read(ctx context.Context, feed store.Feed) (store.Reading, error) {
 	began := time.Now()
@@ -61,7 +61,10 @@ func (r *Refresher) Read(ctx context.Context, feed store.Feed) (store.Reading, e
 	if !ok {
 		return store.Reading{}, ErrBusy
 	}
-	reading, err := r.read(ctx, feed)
+	reading, calendars, err := r.read(ctx, feed)
+	if errors.Is(err, store.ErrNotFound) {
+		err = store.ErrLost // it was removed meanwhile
+	}
 	if err != nil {
 		return store.Reading{}, err
 	}
@@ -71,14 +74,14 @@ func (r *Refresher) Read(ctx context.Context, feed store.Feed) (store.Reading, e
 	r.Log.Info("feed read", "feed", feed.Name, "outcome", reading.Outcome, "entries", reading.Entries,
 		"added", reading.Added, "changed", reading.Changed, "removed", reading.Removed, "message", reading.Message)
 	crash.At(crash.Committed)
-	if reading.Outcome == store.OutcomeChanged {
-		err = r.Combiner.All(ctx)
+	for _, id := range calendars {
+		err = errors.Join(err, r.Combiner.Calendar(ctx, id))
 	}
 	return reading, err
 }
 
 // ReadNow is Read for a person who waits: a reading that is going on is waited for, and
-// then there is another.
+// then there is another. All that is dirty is combined when it returns.
 func (r *Refresher) ReadNow(ctx context.Context, id int64) (store.Reading, error) {
 	again := time.NewTicker(100 * time.Millisecond)
 	defer again.Stop()
@@ -90,7 +93,7 @@ func (r *Refresher) ReadNow(ctx context.Context, id int64) (store.Reading, error
 		}
 		reading, err := r.Read(ctx, feed)
 		if !errors.Is(err, ErrBusy) && !errors.Is(err, store.ErrLost) {
-			return reading, err
+			return reading, errors.Join(err, r.Combiner.All(ctx))
 		}
 		select {
 		case <-ctx.Done():
@@ -102,32 +105,34 @@ func (r *Refresher) ReadNow(ctx context.Context, id int64) (store.Reading, error
 	}
 }
 
-// read fetches a claimed feed and stores what came of it.
-func (r *Refresher) read(ctx context.Context, feed store.Feed) (store.Reading, error) {
+// read fetches a claimed feed and stores what came of it. It returns the calendars that
+// are to be combined.
+func (r *Refresher) read(ctx context.Context, feed store.Feed) (store.Reading, []int64, error) {
 	link, err := r.Box.Open(urlPlace, feed.URLCipher)
 	if err != nil {
-		return store.Reading{}, err
+		return store.Reading{}, nil, err
 	}
 	got := fetched{started: r.Now()}
 	got.result, got.err = r.Fetcher.Get(ctx, link, fetch.Known{ETag: feed.ETag, LastModified: feed.LastModified})
 	got.finished = r.Now()
 	if ctx.Err() != nil {
-		return store.Reading{}, ctx.Err() // we are stopping: no fault of the feed
+		return store.Reading{}, nil, ctx.Err() // we are stopping: no fault of the feed
 	}
 	if got.err == nil && !got.result.NotModified {
 		got.doc, got.err = recur.Read(ical.NewReader(bytes.NewReader(got.result.Body)))
 	}
 	crash.At(crash.Fetched)
 	var reading store.Reading
+	var calendars []int64
 	attempt := func(tx *store.Tx) error {
-		reading, err = r.commit(tx, feed, got)
+		reading, calendars, err = r.commit(tx, feed, got)
 		return err
 	}
 	if err = r.Store.Tx(ctx, attempt); errors.Is(err, errTooMany) {
 		got.doc, got.err = nil, r.tooMany()
 		err = r.Store.Tx(ctx, attempt)
 	}
-	return reading, err
+	return reading, calendars, err
 }
 
 // fetched is what one attempt gave.
@@ -138,16 +143,17 @@ type fetched struct {
 	err               error
 }
 
-// commit stores an attempt, if the claim on the feed still holds.
-func (r *Refresher) commit(tx *store.Tx, claimed store.Feed, got fetched) (store.Reading, error) {
+// commit stores an attempt, if the claim on the feed still holds. It returns the
+// calendars on which something changed.
+func (r *Refresher) commit(tx *store.Tx, claimed store.Feed, got fetched) (reading store.Reading, calendars []int64, err error) {
 	feed, err := tx.LockFeed(claimed.ID)
 	if err != nil {
-		return store.Reading{}, err
+		return store.Reading{}, nil, err
 	}
 	if feed.Fence != claimed.Fence {
-		return store.Reading{}, store.ErrLost
+		return store.Reading{}, nil, store.ErrLost
 	}
-	reading := store.Reading{FeedID: feed.ID, StartedAt: got.started, FinishedAt: got.finished, Times: 1,
+	reading = store.Reading{FeedID: feed.ID, StartedAt: got.started, FinishedAt: got.finished, Times: 1,
 		Status: got.result.Status, Bytes: int64(len(got.result.Body)), Outcome: store.OutcomeUnchanged, Entries: feed.Entries}
 	switch {
 	case got.err != nil:
@@ -157,8 +163,8 @@ func (r *Refresher) commit(tx *store.Tx, claimed store.Feed, got fetched) (store
 			reading.Status, got.result.RetryAfter = failed.Status, failed.RetryAfter
 		}
 	case got.doc != nil:
-		if err := r.commitDocument(tx, &feed, got, &reading); err != nil {
-			return store.Reading{}, err
+		if calendars, err = r.commitDocument(tx, &feed, got, &reading); err != nil {
+			return store.Reading{}, nil, err
 		}
 	}
 	feed.Readings++
@@ -169,9 +175,9 @@ func (r *Refresher) commit(tx *store.Tx, claimed store.Feed, got fetched) (store
 		err = r.noteGood(tx, &feed, &reading, got)
 	}
 	if err != nil {
-		return store.Reading{}, err
+		return store.Reading{}, nil, err
 	}
-	return reading, tx.SaveFeed(feed)
+	return reading, calendars, tx.SaveFeed(feed)
 }
 
 // noteGood keeps the record of a good reading: a run of unchanged ones in the feed's
@@ -237,10 +243,11 @@ func clip(s string, most int) string {
 }
 
 // commitDocument stores the document's entries and what they mean on each calendar.
-func (r *Refresher) commitDocument(tx *store.Tx, feed *store.Feed, got fetched, reading *store.Reading) error {
+// It returns the calendars on which something changed.
+func (r *Refresher) commitDocument(tx *store.Tx, feed *store.Feed, got fetched, reading *store.Reading) (calendars []int64, err error) {
 	known, err := tx.Entries(feed.ID)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	s := source{feed: *feed, doc: got.doc, entries: make([]store.Entry, len(got.doc.Entries)), fresh: make([]bool, len(got.doc.Entries))}
 	after := identitiesOf(got.doc)
@@ -274,26 +281,30 @@ func (r *Refresher) commitDocument(tx *store.Tx, feed *store.Feed, got fetched, 
 	reading.Entries, feed.Entries = len(after), len(after)
 	reading.Added, reading.Changed, reading.Removed = len(added), len(changed), len(removed)
 	if reading.Added+reading.Changed+reading.Removed == 0 && feed.LastGoodStart != nil {
-		return nil
+		return nil, nil
 	}
 	reading.Outcome = store.OutcomeChanged
 	feed.Remarks = remarksOn(got.doc, got.finished)
 	if err := tx.ReplaceEntries(added, changed, removed); err != nil {
-		return err
+		return nil, err
 	}
 	if err := tx.SaveBody(store.Body{FeedID: feed.ID, Body: pack(got.result.Body)}); err != nil {
-		return err
+		return nil, err
 	}
 	links, err := tx.LinksOfFeed(feed.ID)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	for _, link := range links {
-		if err := r.layOut(tx, s, link, got.finished); err != nil {
-			return err
+		changed, err := r.layOut(tx, s, link, got.finished)
+		if err != nil {
+			return nil, err
+		}
+		if changed {
+			calendars = append(calendars, link.CalendarID)
 		}
 	}
-	return nil
+	return calendars, nil
 }
 
 // maxRemarks is how many remarks on a feed are kept.

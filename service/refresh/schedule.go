@@ -3,6 +3,7 @@ package refresh
 import (
 	"context"
 	"errors"
+	"math/rand/v2"
 	"sync"
 	"time"
 
@@ -16,9 +17,17 @@ import (
 func (r *Refresher) Run(ctx context.Context, tick <-chan time.Time) {
 	var workers sync.WaitGroup
 	defer workers.Wait()
-	free := make(chan struct{}, r.Workers)
+	due := make(chan store.Feed)
+	for range r.Workers {
+		workers.Go(func() { r.work(ctx, due) })
+	}
+	wake := make(chan struct{}, 1)
+	workers.Go(func() { r.handOut(ctx, due, wake) })
 	for {
-		r.startDue(ctx, &workers, free)
+		select {
+		case wake <- struct{}{}:
+		default: // it is still at it
+		}
 		if err := errors.Join(r.moveWindows(ctx), r.Combiner.All(ctx)); err != nil && ctx.Err() == nil {
 			r.Log.Error("background work failed; it is tried again", "error", err)
 		}
@@ -30,25 +39,49 @@ func (r *Refresher) Run(ctx context.Context, tick <-chan time.Time) {
 	}
 }
 
-// startDue starts as many readings as there are workers free.
-func (r *Refresher) startDue(ctx context.Context, workers *sync.WaitGroup, free chan struct{}) {
-	room := cap(free) - len(free)
-	if room == 0 || ctx.Err() != nil {
-		return
+// ahead is how many due feeds are looked up at once for each worker.
+const ahead = 16
+
+// handOut gives due feeds to the workers as they become free, and waits to be woken when
+// there are no more.
+func (r *Refresher) handOut(ctx context.Context, due chan<- store.Feed, wake <-chan struct{}) {
+	for {
+		feeds, err := r.Store.DueFeeds(ctx, r.Now(), ahead*r.Workers)
+		if err != nil && ctx.Err() == nil {
+			r.Log.Error("due feeds cannot be listed; it is tried again", "error", err)
+		}
+		// Other processes see the same list: each begins elsewhere in it.
+		rand.Shuffle(len(feeds), func(i, j int) { feeds[i], feeds[j] = feeds[j], feeds[i] })
+		for _, feed := range feeds {
+			select {
+			case due <- feed:
+			case <-ctx.Done():
+				return
+			}
+		}
+		if len(feeds) == ahead*r.Workers {
+			continue
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case <-wake:
+		}
 	}
-	due, err := r.Store.DueFeeds(ctx, r.Now(), room)
-	if err != nil {
-		r.Log.Error("due feeds cannot be listed; it is tried again", "error", err)
-		return
-	}
-	for _, feed := range due {
-		free <- struct{}{}
-		workers.Go(func() {
-			defer func() { <-free }()
-			if _, err := r.Read(ctx, feed); err != nil && !errors.Is(err, ErrBusy) && !errors.Is(err, store.ErrLost) && ctx.Err() == nil {
+}
+
+// work reads what it is given until ctx ends.
+func (r *Refresher) work(ctx context.Context, due <-chan store.Feed) {
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case feed := <-due:
+			_, err := r.Read(ctx, feed)
+			if err != nil && !errors.Is(err, ErrBusy) && !errors.Is(err, store.ErrLost) && ctx.Err() == nil {
 				r.Log.Error("feed could not be read", "feed", feed.Name, "error", err)
 			}
-		})
+		}
 	}
 }
 
@@ -91,6 +124,9 @@ func (r *Refresher) moveWindow(ctx context.Context, calendar store.Calendar, day
 		}
 		for _, link := range links {
 			feed, err := tx.LockFeed(link.FeedID)
+			if errors.Is(err, store.ErrNotFound) {
+				continue // removed in this moment
+			}
 			if err != nil {
 				return err
 			}
@@ -101,7 +137,7 @@ func (r *Refresher) moveWindow(ctx context.Context, calendar store.Calendar, day
 			if !ok {
 				continue
 			}
-			if err := r.layOut(tx, s, link, r.Now()); err != nil {
+			if _, err := r.layOut(tx, s, link, r.Now()); err != nil {
 				return err
 			}
 		}

@@ -17,29 +17,11 @@ import (
 // calendar. The error is a *fetch.Error or *ical.NotCalendarError when the link is at
 // fault.
 func (r *Refresher) Subscribe(ctx context.Context, platform string, feed store.Feed, link string, on *store.Link) (store.Feed, error) {
-	u, err := fetch.ParseLink(link)
-	if err != nil {
-		return store.Feed{}, &fetch.Error{Message: err.Error()}
-	}
-	got := fetched{started: r.Now()}
-	got.result, err = r.Fetcher.Get(ctx, u.String(), fetch.Known{})
-	if err != nil && isWebcal(link) {
-		// webcal does not say whether it is https or http; the safer one goes first.
-		plain := *u
-		plain.Scheme = "http"
-		if result, again := r.Fetcher.Get(ctx, plain.String(), fetch.Known{}); again == nil {
-			u, got.result, err = &plain, result, nil
-		}
-	}
+	got, link, err := r.firstReading(ctx, link)
 	if err != nil {
 		return store.Feed{}, err
 	}
-	got.finished = r.Now()
-	if got.doc, err = recur.Read(ical.NewReader(bytes.NewReader(got.result.Body))); err != nil {
-		return store.Feed{}, err
-	}
-	feed.URLCipher = r.Box.Seal(urlPlace, u.String())
-	feed.Address = secret.Redact(u.String())
+	feed.URLCipher, feed.Address = r.Box.Seal(urlPlace, link), secret.Redact(link)
 	feed.CreatedAt, feed.DueAt = got.started, got.finished
 	err = r.Store.Tx(ctx, func(tx *store.Tx) error {
 		row := feed
@@ -53,11 +35,11 @@ func (r *Refresher) Subscribe(ctx context.Context, platform string, feed store.F
 		}
 		if on != nil {
 			on.FeedID = row.ID
-			if err := tx.SaveLink(*on); err != nil {
+			if err := tx.CreateLink(*on); err != nil {
 				return fmt.Errorf("link: %w", err)
 			}
 		}
-		if _, err := r.commit(tx, row, got); err != nil {
+		if _, _, err := r.commit(tx, row, got); err != nil {
 			return err
 		}
 		feed, err = tx.LockFeed(row.ID)
@@ -72,36 +54,32 @@ func (r *Refresher) Subscribe(ctx context.Context, platform string, feed store.F
 	return feed, r.Combiner.All(ctx)
 }
 
-func isWebcal(link string) bool {
-	return len(link) > 7 && (link[:7] == "webcal:" || link[:7] == "WEBCAL:")
-}
-
-// Link makes a feed count on a calendar, or changes how, and combines it.
-func (r *Refresher) Link(ctx context.Context, link store.Link) error {
-	err := r.Store.Tx(ctx, func(tx *store.Tx) error {
-		feed, err := tx.LockFeed(link.FeedID)
-		if err != nil {
-			return err
+// firstReading reads a link that a person gave, and returns it as it is to be kept.
+func (r *Refresher) firstReading(ctx context.Context, link string) (fetched, string, error) {
+	u, err := fetch.ParseLink(link)
+	if err != nil {
+		return fetched{}, "", &fetch.Error{Message: err.Error()}
+	}
+	got := fetched{started: r.Now()}
+	got.result, err = r.Fetcher.Get(ctx, u.String(), fetch.Known{})
+	if err != nil && isWebcal(link) {
+		// webcal does not say whether it is https or http; the safer one goes first.
+		plain := *u
+		plain.Scheme = "http"
+		if result, again := r.Fetcher.Get(ctx, plain.String(), fetch.Known{}); again == nil {
+			u, got.result, err = &plain, result, nil
 		}
-		if _, err := tx.Calendar(link.CalendarID); err != nil {
-			return err
-		}
-		if err := tx.SaveLink(link); err != nil {
-			return err
-		}
-		s, ok, err := r.stored(tx, feed)
-		if err != nil || !ok {
-			return err
-		}
-		return r.layOut(tx, s, link, r.Now())
-	})
-	if errors.Is(err, errTooMany) {
-		err = r.tooMany()
 	}
 	if err != nil {
-		return err
+		return fetched{}, "", err
 	}
-	return r.Combiner.All(ctx)
+	got.finished = r.Now()
+	got.doc, err = recur.Read(ical.NewReader(bytes.NewReader(got.result.Body)))
+	return got, u.String(), err
+}
+
+func isWebcal(link string) bool {
+	return len(link) > 7 && (link[:7] == "webcal:" || link[:7] == "WEBCAL:")
 }
 
 func (r *Refresher) tooMany() error {

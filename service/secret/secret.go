@@ -26,25 +26,45 @@ import (
 // Box seals and opens with the installation's key.
 type Box struct{ key []byte }
 
-// LoadBox reads the key from a file, which is made with a new key when there is none.
+// LoadBox reads the key from a file, which is made with a new key when there is none. Of
+// several processes that find none at once, one makes it and all use that.
 func LoadBox(file string) (*Box, error) {
 	key, err := os.ReadFile(file)
 	if errors.Is(err, fs.ErrNotExist) {
-		key = make([]byte, chacha20poly1305.KeySize)
-		_, _ = rand.Read(key) // never fails
-		if err := os.MkdirAll(filepath.Dir(file), 0o700); err != nil {
+		if err := makeKey(file); err != nil {
 			return nil, fmt.Errorf("the key file %s cannot be made: %w", file, err)
 		}
-		if err := os.WriteFile(file, key, 0o600); err != nil {
-			return nil, fmt.Errorf("the key file %s cannot be made: %w", file, err)
-		}
-	} else if err != nil {
+		key, err = os.ReadFile(file)
+	}
+	if err != nil {
 		return nil, fmt.Errorf("the key file cannot be read: %w", err)
 	}
 	if len(key) != chacha20poly1305.KeySize {
 		return nil, fmt.Errorf("the key file %s has %d bytes instead of %d: restore it from your copy", file, len(key), chacha20poly1305.KeySize)
 	}
 	return &Box{key}, nil
+}
+
+// makeKey writes a new key whole, unless somebody else was first.
+func makeKey(file string) error {
+	if err := os.MkdirAll(filepath.Dir(file), 0o700); err != nil {
+		return err
+	}
+	part, err := os.CreateTemp(filepath.Dir(file), ".key-") // 0600
+	if err != nil {
+		return err
+	}
+	defer os.Remove(part.Name())
+	key := make([]byte, chacha20poly1305.KeySize)
+	_, _ = rand.Read(key) // never fails
+	_, err = part.Write(key)
+	if err := errors.Join(err, part.Sync(), part.Close()); err != nil {
+		return err
+	}
+	if err := os.Link(part.Name(), file); !errors.Is(err, fs.ErrExist) {
+		return err
+	}
+	return nil
 }
 
 // Seal encrypts text for one place, such as "feed-url".

@@ -2,8 +2,10 @@ package server
 
 import (
 	"context"
+	"fmt"
 	"net/http"
 	"strings"
+	"time"
 
 	gen "wharf/api/server"
 	"wharf/core/rules"
@@ -36,7 +38,7 @@ func (s *server) CreateCalendar(ctx context.Context, r gen.CreateCalendarRequest
 	}
 	row := store.Calendar{Name: strings.TrimSpace(r.Body.Name), Zone: r.Body.Zone, Grain: string(r.Body.Grain), Capacity: capacity, CreatedAt: s.Now()}
 	if err := s.Store.CreateCalendar(ctx, &row); err != nil {
-		return nil, taken(err, "name", "another calendar has this name: choose one that you will tell apart")
+		return nil, taken(err, "name", calendarNameTaken)
 	}
 	one, err := s.calendarJSON(ctx, row.ID)
 	return gen.CreateCalendar201JSONResponse(one), err
@@ -49,7 +51,7 @@ func (s *server) PutLink(ctx context.Context, r gen.PutLinkRequestObject) (gen.P
 	}
 	link.CalendarID, link.FeedID = r.Id, r.Feed
 	if err := s.Refresher.Link(ctx, link); err != nil {
-		return nil, err
+		return nil, taken(err, "feed", "the feed counts on this calendar already: change how with PATCH, or `wharf link edit`")
 	}
 	one, err := s.calendarJSON(ctx, r.Id)
 	return gen.PutLink200JSONResponse(one), err
@@ -60,29 +62,57 @@ func (s *server) ListBookings(ctx context.Context, r gen.ListBookingsRequestObje
 	if err != nil {
 		return nil, err
 	}
-	from, to := span.DateOf(r.Params.From.Time), span.DateOf(r.Params.To.Time)
-	if to <= from {
-		return nil, fieldProblem(http.StatusUnprocessableEntity, "to", "the day after the last must come after the first")
+	all, err := s.bookingsJSON(ctx, []store.Calendar{row}, r.Params.From.Time, r.Params.To.Time)
+	return gen.ListBookings200JSONResponse(all), err
+}
+
+// mostDays is how many days of all calendars may be asked for at once.
+const mostDays = 400
+
+func (s *server) ListAllBookings(ctx context.Context, r gen.ListAllBookingsRequestObject) (gen.ListAllBookingsResponseObject, error) {
+	if r.Params.To.Sub(r.Params.From.Time) > mostDays*24*time.Hour {
+		return nil, fieldProblem(http.StatusUnprocessableEntity, "to", fmt.Sprintf("ask for at most %d days at once", mostDays))
 	}
-	within := span.Days(from, to)
-	if grain := span.Grain(row.Grain); !grain.Dated() {
-		loc, err := zone.Load(row.Zone)
-		if err != nil {
-			return nil, err
-		}
-		within = span.Instants(from.Start(loc), to.Start(loc))
-	}
-	bookings, err := s.Store.BookingsWithin(ctx, row.ID, within)
+	rows, err := s.Store.Calendars(ctx)
 	if err != nil {
 		return nil, err
 	}
-	names, err := s.names(ctx)
-	all := make(gen.ListBookings200JSONResponse, len(bookings))
-	for i, b := range bookings {
-		all[i] = names.booking(b, span.Grain(row.Grain))
-	}
-	return all, err
+	all, err := s.bookingsJSON(ctx, rows, r.Params.From.Time, r.Params.To.Time)
+	return gen.ListAllBookings200JSONResponse(all), err
 }
+
+// bookingsJSON lists what is on the calendars from one day up to another.
+func (s *server) bookingsJSON(ctx context.Context, rows []store.Calendar, first, end time.Time) ([]gen.Booking, error) {
+	from, to := span.DateOf(first), span.DateOf(end)
+	if to <= from {
+		return nil, fieldProblem(http.StatusUnprocessableEntity, "to", "the day after the last must come after the first")
+	}
+	names, err := s.names(ctx)
+	if err != nil {
+		return nil, err
+	}
+	all := []gen.Booking{}
+	for _, row := range rows {
+		grain, within := span.Grain(row.Grain), span.Days(from, to)
+		if !grain.Dated() {
+			loc, err := zone.Load(row.Zone)
+			if err != nil {
+				return nil, err
+			}
+			within = span.Instants(from.Start(loc), to.Start(loc))
+		}
+		bookings, err := s.Store.BookingsWithin(ctx, row.ID, within)
+		if err != nil {
+			return nil, err
+		}
+		for _, b := range bookings {
+			all = append(all, names.booking(b, grain))
+		}
+	}
+	return all, nil
+}
+
+const calendarNameTaken = "another calendar has this name: choose one that you will tell apart"
 
 func (s *server) calendarJSON(ctx context.Context, id int64) (gen.Calendar, error) {
 	row, err := s.Store.Calendar(ctx, id)
@@ -107,10 +137,10 @@ func (s *server) calendarsJSON(ctx context.Context, rows []store.Calendar) ([]ge
 	}
 	all := make([]gen.Calendar, len(rows))
 	for i, c := range rows {
-		all[i] = gen.Calendar{Id: c.ID, Name: c.Name, Zone: c.Zone, Grain: gen.Grain(c.Grain), Capacity: c.Capacity, Version: c.Version, Links: []gen.Link{}}
+		all[i] = gen.Calendar{Id: c.ID, Name: c.Name, Revision: c.Revision, Zone: c.Zone, Grain: gen.Grain(c.Grain), Capacity: c.Capacity, Version: c.Version, Links: []gen.Link{}}
 		for _, l := range names.links {
 			if l.CalendarID == c.ID {
-				all[i].Links = append(all[i].Links, gen.Link{Feed: l.FeedID, Role: gen.Role(l.Role), Tentative: gen.TentativeRule(l.Tentative),
+				all[i].Links = append(all[i].Links, gen.Link{Feed: l.FeedID, Revision: l.Revision, Role: gen.Role(l.Role), Tentative: gen.TentativeRule(l.Tentative),
 					Units: l.Units, Label: names.label(c.ID, l.FeedID), Color: gen.Color(names.feeds[l.FeedID].Color), Notices: linesOf(l.Notices)})
 			}
 		}
@@ -132,7 +162,7 @@ type names struct {
 
 func (s *server) names(ctx context.Context) (names, error) {
 	n := names{feeds: map[int64]store.Feed{}}
-	feeds, err := s.Store.Feeds(ctx)
+	feeds, err := s.Store.AllFeeds(ctx)
 	if err != nil {
 		return n, err
 	}
@@ -158,7 +188,7 @@ func (n names) label(calendar, feed int64) string {
 
 func (n names) booking(b store.Booking, grain span.Grain) gen.Booking {
 	feed := n.feeds[b.FeedID]
-	out := gen.Booking{Id: b.ID, Feed: b.FeedID, Platform: n.platforms[feed.PlatformID].Name, Label: n.label(b.CalendarID, b.FeedID),
+	out := gen.Booking{Id: b.ID, Calendar: b.CalendarID, Feed: b.FeedID, Platform: n.platforms[feed.PlatformID].Name, Label: n.label(b.CalendarID, b.FeedID),
 		Color: gen.Color(feed.Color), Title: b.Title, Uid: b.UID, Tentative: b.Tentative, Blocks: b.Blocks, Units: b.Units,
 		Verdict: gen.Verdict(b.Verdict), Evidence: optional(b.Evidence), Created: b.Created, NotBefore: b.NotBefore, SeenBy: b.SeenBy}
 	out.Start, out.End = b.Span().Format(grain)

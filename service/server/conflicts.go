@@ -4,8 +4,10 @@ import (
 	"context"
 	"errors"
 	"net/http"
+	"time"
 
 	gen "wharf/api/server"
+	"wharf/core/conflict"
 	"wharf/core/span"
 	"wharf/service/store"
 )
@@ -52,6 +54,40 @@ func (s *server) AcknowledgeConflict(ctx context.Context, r gen.AcknowledgeConfl
 	return gen.AcknowledgeConflict200JSONResponse(one), err
 }
 
+// skew is how far the clocks of two platforms may lie apart.
+const skew = 2 * time.Minute
+
+// firstOf says which of the bookings was there first, if anything tells.
+func firstOf(bookings []store.Booking) *gen.First {
+	facts := make([]conflict.Fact, len(bookings))
+	for i, b := range bookings {
+		facts[i] = conflict.Fact{ID: b.ID, Created: orZero(b.Created), NotBefore: orZero(b.NotBefore), SeenBy: b.SeenBy}
+	}
+	id, why, ok := conflict.First(facts, skew)
+	if !ok {
+		return nil
+	}
+	first := &gen.First{Booking: id}
+	for _, b := range bookings {
+		if b.ID == id {
+			first.Why = b.Title + " was there first: "
+		}
+	}
+	if why == conflict.WeSaw {
+		first.Why += "Wharf had read it when a later reading still showed nothing of the rest."
+	} else {
+		first.Why += "so say the dates on which the platforms made the bookings, and no reading speaks against it."
+	}
+	return first
+}
+
+func orZero(t *time.Time) time.Time {
+	if t == nil {
+		return time.Time{}
+	}
+	return *t
+}
+
 func (s *server) conflictJSON(ctx context.Context, id int64) (gen.Conflict, error) {
 	row, err := s.Store.Conflict(ctx, id)
 	if err != nil {
@@ -91,6 +127,7 @@ func (s *server) conflictsJSON(ctx context.Context, rows []store.ConflictWith) (
 		for _, b := range bookings {
 			c.Bookings = append(c.Bookings, names.booking(b, grain))
 		}
+		c.First = firstOf(bookings)
 		all[i] = c
 	}
 	return all, nil

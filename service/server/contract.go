@@ -22,8 +22,8 @@ const maxBody = 1 << 20
 
 // Keys of what the middleware leaves in the request's context.
 const (
-	keyRoute   = "wharf.route"
-	keyAccount = "wharf.account"
+	keyRoute = "wharf.route"
+	keyLogin = "wharf.login"
 )
 
 // contract checks requests against openapi.yaml.
@@ -136,26 +136,26 @@ func (s *server) authenticate(g *gin.Context) {
 		s.fail(g, err)
 		return
 	}
-	g.Set(keyAccount, who)
+	g.Set(keyLogin, who)
 }
 
-func (s *server) who(g *gin.Context) (store.Account, error) {
+func (s *server) who(g *gin.Context) (account.Login, error) {
 	if header := g.GetHeader("Authorization"); header != "" {
 		token, ok := strings.CutPrefix(header, "Bearer ")
 		if !ok {
-			return store.Account{}, account.ErrUnknown
+			return account.Login{}, account.ErrUnknown
 		}
 		return s.Accounts.Who(g.Request.Context(), strings.TrimSpace(token), store.TokenSession)
 	}
 	cookie, err := g.Cookie(sessionCookie)
 	if err != nil {
-		return store.Account{}, account.ErrUnknown
+		return account.Login{}, account.ErrUnknown
 	}
 	return s.Accounts.Who(g.Request.Context(), cookie, store.BrowserSession)
 }
 
 // accountOf is the account that authenticate found.
 func accountOf(ctx context.Context) store.Account {
-	a, _ := ctx.Value(keyAccount).(store.Account)
-	return a
+	l, _ := ctx.Value(keyLogin).(account.Login)
+	return l.Account
 }

@@ -18,9 +18,28 @@ func (s *server) ListPlatforms(ctx context.Context, _ gen.ListPlatformsRequestOb
 	rows, err := s.Store.Platforms(ctx)
 	all := make(gen.ListPlatforms200JSONResponse, len(rows))
 	for i, p := range rows {
-		all[i] = gen.Platform{Id: p.ID, Name: p.Name}
+		all[i] = platformJSON(p)
 	}
 	return all, err
+}
+
+func (s *server) GetPlatform(ctx context.Context, r gen.GetPlatformRequestObject) (gen.GetPlatformResponseObject, error) {
+	row, err := s.Store.Platform(ctx, r.Id)
+	return gen.GetPlatform200JSONResponse(platformJSON(row)), err
+}
+
+func (s *server) CreatePlatform(ctx context.Context, r gen.CreatePlatformRequestObject) (gen.CreatePlatformResponseObject, error) {
+	var row store.Platform
+	err := s.Store.Tx(ctx, func(tx *store.Tx) (err error) {
+		if row, err = tx.CreatePlatform(strings.TrimSpace(r.Body.Name)); err != nil {
+			return err
+		}
+		return tx.Changed(store.TopicPlatform, row.ID)
+	})
+	if err != nil {
+		return nil, taken(err, "name", "there is a platform of this name already")
+	}
+	return gen.CreatePlatform201JSONResponse(platformJSON(row)), nil
 }
 
 func (s *server) ListFeeds(ctx context.Context, _ gen.ListFeedsRequestObject) (gen.ListFeedsResponseObject, error) {
@@ -42,8 +61,8 @@ func (s *server) CreateFeed(ctx context.Context, r gen.CreateFeedRequestObject) 
 	if r.Body.Every != nil {
 		every = time.Duration(*r.Body.Every) * time.Second
 	}
-	if every < s.LeastEvery {
-		return nil, fieldProblem(http.StatusUnprocessableEntity, "every", fmt.Sprintf("a feed is read at most every %s: choose a longer interval", s.LeastEvery))
+	if err := s.checkEvery(every); err != nil {
+		return nil, err
 	}
 	feed := store.Feed{Name: strings.TrimSpace(r.Body.Name), EverySeconds: int(every / time.Second)}
 	if r.Body.Color != nil {
@@ -61,10 +80,18 @@ func (s *server) CreateFeed(ctx context.Context, r gen.CreateFeedRequestObject) 
 	}
 	feed, err = s.Refresher.Subscribe(ctx, strings.TrimSpace(r.Body.Platform), feed, r.Body.Url, link)
 	if err != nil {
-		return nil, taken(err, "name", "another feed has this name: choose one that you will tell apart")
+		return nil, taken(err, "name", feedNameTaken)
 	}
 	one, err := s.feedJSON(ctx, feed.ID)
 	return gen.CreateFeed201JSONResponse(one), err
+}
+
+// checkEvery refuses intervals that are a burden to platforms.
+func (s *server) checkEvery(every time.Duration) error {
+	if every < s.LeastEvery {
+		return fieldProblem(http.StatusUnprocessableEntity, "every", fmt.Sprintf("a feed is read at most every %s: choose a longer interval", s.LeastEvery))
+	}
+	return nil
 }
 
 // linkOf checks the link that a new feed is to have, if any.
@@ -151,6 +178,8 @@ func (s *server) CreateReading(ctx context.Context, r gen.CreateReadingRequestOb
 	return gen.CreateReading201JSONResponse(readingJSON(reading)), nil
 }
 
+const feedNameTaken = "another feed has this name: choose one that you will tell apart"
+
 func (s *server) feedJSON(ctx context.Context, id int64) (gen.Feed, error) {
 	feed, err := s.Store.Feed(ctx, id)
 	if err != nil {
@@ -183,7 +212,7 @@ func (s *server) feedsJSON(ctx context.Context, feeds []store.Feed) ([]gen.Feed,
 	all := make([]gen.Feed, len(feeds))
 	for i, f := range feeds {
 		state, since := refresh.State(f, s.Now())
-		all[i] = gen.Feed{Id: f.ID, Name: f.Name, Platform: platforms[f.PlatformID], Color: gen.Color(f.Color), Address: f.Address,
+		all[i] = gen.Feed{Id: f.ID, Name: f.Name, Revision: f.Revision, Platform: platforms[f.PlatformID], Color: gen.Color(f.Color), Address: f.Address,
 			State: gen.FeedState(state), Since: since, Every: f.EverySeconds, NextDue: f.DueAt, LastGood: f.LastGoodEnd,
 			Entries: f.Entries, Readings: f.Readings, Calendars: calendars[f.ID], Remarks: linesOf(f.Remarks)}
 		if all[i].Calendars == nil {
@@ -202,12 +231,16 @@ func (s *server) feedsJSON(ctx context.Context, feeds []store.Feed) ([]gen.Feed,
 }
 
 func (s *server) platforms(ctx context.Context) (map[int64]gen.Platform, error) {
-	rows, err := s.Store.Platforms(ctx)
+	rows, err := s.Store.AllPlatforms(ctx)
 	byID := make(map[int64]gen.Platform, len(rows))
 	for _, p := range rows {
-		byID[p.ID] = gen.Platform{Id: p.ID, Name: p.Name}
+		byID[p.ID] = platformJSON(p)
 	}
 	return byID, err
+}
+
+func platformJSON(p store.Platform) gen.Platform {
+	return gen.Platform{Id: p.ID, Name: p.Name, Revision: p.Revision}
 }
 
 func readingJSON(r store.Reading) gen.Reading {

@@ -14,6 +14,7 @@ import (
 	"wharf/service/account"
 	"wharf/service/fetch"
 	"wharf/service/refresh"
+	"wharf/service/shelf"
 	"wharf/service/store"
 )
 
@@ -28,7 +29,7 @@ func TestHeaders(t *testing.T) {
 		assert.Equal(t, want, acceptsGzip(header), "Accept-Encoding: %s", header)
 	}
 	for header, want := range map[string]bool{`"v1"`: true, `W/"v1"`: true, `"v0", "v1-gzip"`: true, "*": true, "": false, `"v2"`: false, `"v1-br"`: false} {
-		assert.Equal(t, want, hasVersion(header, "v1"), "If-None-Match: %s", header)
+		assert.Equal(t, want, (&shelf.Item{Tag: "v1"}).HasTag(header), "If-None-Match: %s", header)
 	}
 }
 

@@ -22,6 +22,8 @@ type problem struct {
 	Status     int          `json:"status"`
 	Detail     string       `json:"detail,omitempty"`
 	Errors     []fieldError `json:"errors,omitempty"`
+	Loses      []string     `json:"loses,omitempty"`
+	Confirm    string       `json:"confirm,omitempty"`
 	retryAfter int          // seconds
 }
 

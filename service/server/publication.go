@@ -1,99 +1,99 @@
 package server
 
 import (
-	"bytes"
-	"context"
 	"errors"
 	"net/http"
+	"strconv"
 	"strings"
-	"time"
 
 	"github.com/gin-gonic/gin"
-	"github.com/klauspost/compress/gzip"
 
-	"wharf/service/secret"
 	"wharf/service/store"
 )
 
 // publication serves the last committed version of a publication under its secret, and
-// records that its recipient has it.
+// records that its recipient has it. It answers 503 only if it never had it: some calendar
+// programs give a calendar up at the first refusal.
 func (s *server) publication(g *gin.Context) {
-	status := s.servePublication(g)
-	s.served.WithLabelValues(http.StatusText(status)).Inc()
-}
-
-func (s *server) servePublication(g *gin.Context) int {
 	name, isFeed := strings.CutSuffix(g.Param("file"), ".ics")
-	served, err := s.Store.PublicationServed(g.Request.Context(), secret.Hash(name))
+	if !isFeed {
+		s.refuse(g, http.StatusNotFound, "There is no calendar at this link. Copy it again from Wharf.\n")
+		return
+	}
+	item, err := s.Shelf.Get(g.Request.Context(), name)
 	switch {
-	case !isFeed || errors.Is(err, store.ErrNotFound):
-		g.String(http.StatusNotFound, "There is no calendar at this link. Copy it again from Wharf.\n")
-		return http.StatusNotFound
+	case errors.Is(err, store.ErrNotFound):
+		s.refuse(g, http.StatusNotFound, "There is no calendar at this link. Copy it again from Wharf.\n")
+		return
+	case errors.Is(err, store.ErrRevoked):
+		s.refuse(g, http.StatusGone, "This link was revoked. Ask those who gave it to you for a new one.\n")
+		return
 	case err != nil:
 		s.Log.Error("publication cannot be served", "error", err)
 		g.Header("Retry-After", "60")
-		g.String(http.StatusServiceUnavailable, "The calendar cannot be read at this moment. Ask again in a minute.\n")
-		return http.StatusServiceUnavailable
+		s.refuse(g, http.StatusServiceUnavailable, "The calendar cannot be read at this moment. Ask again in a minute.\n")
+		return
 	case !accepts(g.GetHeader("Accept")):
-		g.String(http.StatusNotAcceptable, "This is text/calendar and nothing else.\n")
-		return http.StatusNotAcceptable
+		s.refuse(g, http.StatusNotAcceptable, "This is text/calendar and nothing else.\n")
+		return
 	}
-	zip := acceptsGzip(g.GetHeader("Accept-Encoding"))
-	etag := `"` + served.ETag + `"`
-	if zip {
-		etag = `"` + served.ETag + `-gzip"`
-	}
+	etag, body := item.ETag, item.Body
 	h := g.Writer.Header()
-	h.Set("ETag", etag)
-	h.Set("Last-Modified", served.At.UTC().Format(http.TimeFormat))
-	h.Set("Cache-Control", "private, no-cache")
-	h.Set("Vary", "Accept-Encoding")
-	if hasVersion(g.GetHeader("If-None-Match"), served.ETag) {
-		s.pickedUp(g, served)
+	if acceptsGzip(g.GetHeader("Accept-Encoding")) {
+		etag, body = item.ZipETag, item.Zipped
+		h["Content-Encoding"] = gzipCoding
+	}
+	h["Etag"] = []string{etag}
+	h["Last-Modified"] = []string{item.LastModified}
+	h["Cache-Control"], h["Vary"] = privateNoCache, varyEncoding
+	agent, get := agentOf(g.Request), g.Request.Method == http.MethodGet
+	if get {
+		// Before it is answered, so that no pickup is forgotten.
+		s.Shelf.PickedUp(g.Request.Context(), item, agent, s.Now())
+	}
+	if match := g.GetHeader("If-None-Match"); match != "" && item.HasTag(match) {
+		delete(h, "Content-Encoding")
+		s.counted(http.StatusNotModified)
 		g.Status(http.StatusNotModified)
 		g.Writer.WriteHeaderNow()
-		return http.StatusNotModified
+		return
 	}
-	body := served.Body
-	if zip {
-		h.Set("Content-Encoding", "gzip")
-		body = zipped(body)
+	h["Content-Type"] = calendarType
+	h["Content-Length"] = []string{strconv.Itoa(len(body))}
+	s.counted(http.StatusOK)
+	g.Status(http.StatusOK)
+	g.Writer.WriteHeaderNow()
+	if !get {
+		return
 	}
-	if g.Request.Method == http.MethodGet {
-		s.pickedUp(g, served) // written before it is answered, so that no pickup is forgotten
+	if _, err := g.Writer.Write(body); err != nil {
+		s.Shelf.BrokenOff(g.Request.Context(), item, agent)
 	}
-	g.Data(http.StatusOK, "text/calendar; charset=utf-8", body)
-	if len(g.Errors) > 0 && g.Request.Method == http.MethodGet {
-		s.brokenOff(g, served)
-	}
-	return http.StatusOK
 }
 
-// brokenOff takes back the pickup of a download that did not come to its end.
-func (s *server) brokenOff(g *gin.Context, served store.Served) {
-	ctx := context.WithoutCancel(g.Request.Context()) // the recipient is gone
-	if err := s.Store.ForgetPickup(ctx, served.PublicationID, served.Version, agentOf(g)); err != nil {
-		s.Log.Error("a broken-off pickup cannot be taken back", "publication", served.PublicationID, "error", err)
-	}
+// Header values that are always the same.
+var (
+	gzipCoding     = []string{"gzip"}
+	privateNoCache = []string{"private, no-cache"}
+	varyEncoding   = []string{"Accept-Encoding"}
+	calendarType   = []string{"text/calendar; charset=utf-8"}
+)
+
+func (s *server) counted(status int) { s.served.WithLabelValues(http.StatusText(status)).Inc() }
+
+// refuse answers with a sentence; who reads it is a person who tries the link.
+func (s *server) refuse(g *gin.Context, status int, sentence string) {
+	s.counted(status)
+	g.String(status, sentence)
 }
 
 // agentOf is what the reader calls itself.
-func agentOf(g *gin.Context) string {
-	agent := strings.ToValidUTF8(g.Request.UserAgent(), "")
-	if r := []rune(agent); len(r) > 200 {
-		agent = string(r[:200])
+func agentOf(r *http.Request) string {
+	agent := strings.ToValidUTF8(r.UserAgent(), "")
+	if len(agent) > 200 {
+		agent = strings.ToValidUTF8(agent[:200], "")
 	}
 	return agent
-}
-
-// pickedUp records a pickup. The recipient gets its calendar even if that fails.
-func (s *server) pickedUp(g *gin.Context, served store.Served) {
-	if g.Request.Method != http.MethodGet {
-		return
-	}
-	if err := s.Store.RecordPickup(g.Request.Context(), served.PublicationID, served.Version, agentOf(g), s.Now()); err != nil {
-		s.Log.Error("pickup cannot be recorded", "publication", served.PublicationID, "error", err)
-	}
 }
 
 // accepts reports whether an Accept header allows text/calendar.
@@ -119,24 +119,4 @@ func acceptsGzip(header string) bool {
 		}
 	}
 	return false
-}
-
-// hasVersion reports whether If-None-Match names the version, packed or not.
-func hasVersion(header, etag string) bool {
-	for _, part := range strings.Split(header, ",") {
-		tag := strings.Trim(strings.TrimPrefix(strings.TrimSpace(part), "W/"), `"`)
-		if tag == "*" || strings.TrimSuffix(tag, "-gzip") == etag {
-			return true
-		}
-	}
-	return false
-}
-
-func zipped(body []byte) []byte {
-	var b bytes.Buffer
-	w := gzip.NewWriter(&b)
-	w.ModTime = time.Time{}
-	_, _ = w.Write(body) // a bytes.Buffer does not fail
-	_ = w.Close()
-	return b.Bytes()
 }

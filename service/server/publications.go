@@ -48,7 +48,7 @@ func (s *server) CreatePublication(ctx context.Context, r gen.CreatePublicationR
 		if err := tx.CreatePublication(&row); err != nil {
 			return err
 		}
-		return tx.MarkDirty(row.CalendarID)
+		return errors.Join(tx.MarkDirty(row.CalendarID), tx.Changed(store.TopicPlatform, platform.ID))
 	})
 	if err != nil {
 		return nil, s.takenBy(ctx, err, row)
@@ -74,7 +74,7 @@ func (s *server) takenBy(ctx context.Context, err error, row store.Publication) 
 			return fieldProblem(http.StatusConflict, "platform", "this platform has a link for the calendar already: "+p.Name)
 		}
 	}
-	return fieldProblem(http.StatusConflict, "name", "another publication has this name: choose one that you will tell apart")
+	return fieldProblem(http.StatusConflict, "name", publicationNameTaken)
 }
 
 func (s *server) ListPickups(ctx context.Context, r gen.ListPickupsRequestObject) (gen.ListPickupsResponseObject, error) {
@@ -88,6 +88,8 @@ func (s *server) ListPickups(ctx context.Context, r gen.ListPickupsRequestObject
 	}
 	return all, err
 }
+
+const publicationNameTaken = "another publication has this name: choose one that you will tell apart"
 
 func (s *server) publicationJSON(ctx context.Context, id int64) (gen.Publication, error) {
 	row, err := s.Store.Publication(ctx, id)
@@ -117,7 +119,7 @@ func (s *server) publicationsJSON(ctx context.Context, rows []store.Publication)
 			return nil, err
 		}
 		n := counts[p.ID]
-		all[i] = gen.Publication{Id: p.ID, Name: p.Name, Calendar: p.CalendarID, Platform: platforms[p.PlatformID],
+		all[i] = gen.Publication{Id: p.ID, Name: p.Name, Revision: p.Revision, Calendar: p.CalendarID, Platform: platforms[p.PlatformID],
 			Url: s.PublicURL.JoinPath("p", link+".ics").String(), Version: p.Version, VersionAt: n.VersionAt, Items: n.Items,
 			Pickups: n.Pickups, LastPickup: n.LastPickup, LastPickupVersion: n.LastVersion}
 	}

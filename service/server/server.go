@@ -26,8 +26,10 @@ import (
 	gen "wharf/api/server"
 	"wharf/service/account"
 	"wharf/service/combine"
+	"wharf/service/events"
 	"wharf/service/refresh"
 	"wharf/service/secret"
+	"wharf/service/shelf"
 	"wharf/service/store"
 )
 
@@ -38,6 +40,8 @@ type Config struct {
 	Refresher *refresh.Refresher
 	Combiner  *combine.Combiner
 	Box       *secret.Box
+	Shelf     *shelf.Shelf
+	Hub       *events.Hub
 	Console   fs.FS
 	Log       *slog.Logger
 	Now       func() time.Time
@@ -47,6 +51,7 @@ type Config struct {
 	AllowedHosts []string      // further names under which it may be asked for
 	DefaultEvery time.Duration // between readings of a feed that names no interval
 	LeastEvery   time.Duration // the shortest interval that may be chosen
+	MaxStreams   int           // open pages at once
 }
 
 // server implements the operations of the contract.
@@ -117,6 +122,9 @@ func (s *server) recover(g *gin.Context) {
 // log writes a line for each request, with the route's pattern and never its path, which
 // may be a secret.
 func (s *server) log(g *gin.Context) {
+	if !s.Log.Enabled(g.Request.Context(), slog.LevelDebug) {
+		return
+	}
 	began := time.Now()
 	g.Next()
 	route := g.FullPath()

@@ -73,7 +73,13 @@ func (s *Store) CreateSession(ctx context.Context, row Session) error {
 	if err := s.db.WithContext(ctx).Where("expires_at < ?", row.CreatedAt).Delete(&Session{}).Error; err != nil {
 		return err
 	}
-	return s.db.WithContext(ctx).Create(&row).Error
+	return s.Tx(ctx, func(tx *Tx) error {
+		row.ID = 0
+		if err := tx.db.Create(&row).Error; err != nil {
+			return err
+		}
+		return tx.Changed(TopicLogin, row.ID)
+	})
 }
 
 // SessionOf returns the login with that hash that is valid at now, and its account.
@@ -86,7 +92,44 @@ func (s *Store) SessionOf(ctx context.Context, hash []byte, kind string, now tim
 	return session, account, err
 }
 
+// SessionByID returns a login that is valid at now.
+func (s *Store) SessionByID(ctx context.Context, id int64, now time.Time) (Session, error) {
+	return one[Session](s.db.WithContext(ctx).Where("id = ? AND expires_at > ?", id, now))
+}
+
 // DeleteSession ends a login; it is no error when there is none.
 func (s *Store) DeleteSession(ctx context.Context, hash []byte) error {
-	return s.db.WithContext(ctx).Where("hash = ?", hash).Delete(&Session{}).Error
+	return s.Tx(ctx, func(tx *Tx) error {
+		row, err := one[Session](tx.db.Where("hash = ?", hash))
+		if errors.Is(err, ErrNotFound) {
+			return nil
+		}
+		if err != nil {
+			return err
+		}
+		return tx.endSession(row.ID)
+	})
+}
+
+// EndLogin ends a login of an account; ErrNotFound when it has none with that number.
+func (s *Store) EndLogin(ctx context.Context, account, id int64) error {
+	return s.Tx(ctx, func(tx *Tx) error {
+		if _, err := one[Session](tx.db.Where("id = ? AND account_id = ?", id, account)); err != nil {
+			return err
+		}
+		return tx.endSession(id)
+	})
+}
+
+// endSession ends a login and has it noticed where it is in use.
+func (tx *Tx) endSession(id int64) error {
+	if err := tx.db.Where("id = ?", id).Delete(&Session{}).Error; err != nil {
+		return err
+	}
+	return tx.Changed(TopicLogin, id)
+}
+
+// Logins lists the valid logins of an account, newest first.
+func (s *Store) Logins(ctx context.Context, account int64, now time.Time) ([]Session, error) {
+	return many[Session](s.db.WithContext(ctx).Where("account_id = ? AND expires_at > ?", account, now).Order("id DESC"))
 }

@@ -6,14 +6,43 @@ import (
 	"time"
 
 	"gorm.io/gorm"
-	"gorm.io/gorm/clause"
 
 	"wharf/core/span"
 )
 
 // CreateCalendar adds a calendar; ErrTaken when its name is in use.
 func (s *Store) CreateCalendar(ctx context.Context, c *Calendar) error {
-	return s.db.WithContext(ctx).Create(c).Error
+	return s.Tx(ctx, func(tx *Tx) error {
+		c.ID = 0
+		if err := tx.db.Create(c).Error; err != nil {
+			return err
+		}
+		return tx.Changed(TopicCalendar, c.ID)
+	})
+}
+
+// SaveCalendar changes a calendar that is held, all but what combining writes.
+func (tx *Tx) SaveCalendar(c Calendar) error {
+	return tx.db.Select("name", "zone", "capacity", "revision").Updates(&c).Error
+}
+
+// RemoveCalendar removes a calendar with all that is on it. The links of its
+// publications are remembered as revoked.
+func (tx *Tx) RemoveCalendar(id int64, now time.Time) error {
+	if err := tx.db.Exec("INSERT IGNORE INTO revoked_links (secret_hash, revoked_at) SELECT secret_hash, ? FROM publications WHERE calendar_id = ?", now, id).Error; err != nil {
+		return err
+	}
+	var publications []int64
+	if err := tx.db.Model(&Publication{}).Where("calendar_id = ?", id).Pluck("id", &publications).Error; err != nil {
+		return err
+	}
+	if err := tx.db.Where("id = ?", id).Delete(&Calendar{}).Error; err != nil {
+		return err
+	}
+	if err := tx.Changed(TopicCalendar, id); err != nil {
+		return err
+	}
+	return tx.Changed(TopicPublication, publications...)
 }
 
 // Calendars lists the calendars by name.
@@ -35,7 +64,7 @@ func (tx *Tx) Calendar(id int64) (Calendar, error) {
 // be the transaction's first statement, so that what is read after it is all that was
 // committed before.
 func (tx *Tx) LockCalendar(id int64) (Calendar, error) {
-	return one[Calendar](tx.db.Clauses(clause.Locking{Strength: "UPDATE"}).Where("id = ?", id))
+	return one[Calendar](tx.db.Clauses(forUpdate).Where("id = ?", id))
 }
 
 // NextVersion raises the calendar's version by a compare-and-set; ErrLost when somebody
@@ -53,9 +82,27 @@ func (tx *Tx) SetLaidOutOn(calendar int64, day string) error {
 	return tx.db.Model(&Calendar{}).Where("id = ?", calendar).Update("laid_out_on", day).Error
 }
 
-// SaveLink adds or changes a link.
-func (tx *Tx) SaveLink(l Link) error {
-	return tx.db.Clauses(clause.OnConflict{UpdateAll: true}).Create(&l).Error
+// CreateLink adds a link; ErrTaken when the feed counts on the calendar already.
+func (tx *Tx) CreateLink(l Link) error { return tx.db.Create(&l).Error }
+
+// SaveLink changes a link.
+func (tx *Tx) SaveLink(l Link) error { return tx.db.Select("*").Updates(&l).Error }
+
+// LockLink returns a link and holds it to the end of the transaction.
+func (tx *Tx) LockLink(calendar, feed int64) (Link, error) {
+	return one[Link](tx.db.Clauses(forUpdate).Where("calendar_id = ? AND feed_id = ?", calendar, feed))
+}
+
+// RemoveLink removes a link; the bookings of the feed leave the calendar.
+func (tx *Tx) RemoveLink(calendar, feed int64, now time.Time) error {
+	if err := tx.db.Where("calendar_id = ? AND feed_id = ?", calendar, feed).Delete(&Link{}).Error; err != nil {
+		return err
+	}
+	err := tx.db.Model(&Booking{}).Where("calendar_id = ? AND feed_id = ? AND removed_at IS NULL", calendar, feed).Update("removed_at", now).Error
+	if err != nil {
+		return err
+	}
+	return tx.MarkDirty(calendar)
 }
 
 // SetNotices writes what a person should know about the entries of a link.
@@ -90,13 +137,8 @@ func (tx *Tx) CurrentBookings(calendar int64) ([]Booking, error) {
 
 // SaveBookings adds and changes bookings.
 func (tx *Tx) SaveBookings(added []*Booking, changed []Booking) error {
-	for _, b := range changed {
-		if err := tx.db.Save(&b).Error; err != nil {
-			return err
-		}
-	}
-	if len(added) == 0 {
-		return nil
+	if err := upsert(tx, changed); err != nil || len(added) == 0 {
+		return err
 	}
 	return tx.db.CreateInBatches(added, batch).Error
 }
@@ -256,12 +298,17 @@ func (tx *Tx) SaveConflict(c *ConflictWith) error {
 // Acknowledge notes who deals with an open conflict; ErrNotFound unless it is open or
 // acknowledged.
 func (s *Store) Acknowledge(ctx context.Context, id int64, by, note string) error {
-	r := s.db.WithContext(ctx).Model(&Conflict{}).Where("id = ? AND state IN ?", id, []string{"open", "acknowledged"}).
-		Updates(map[string]any{"state": "acknowledged", "acknowledged_by": by, "note": note})
-	if r.Error == nil && r.RowsAffected == 0 {
-		return ErrNotFound
-	}
-	return r.Error
+	return s.Tx(ctx, func(tx *Tx) error {
+		r := tx.db.Model(&Conflict{}).Where("id = ? AND state IN ?", id, []string{"open", "acknowledged"}).
+			Updates(map[string]any{"state": "acknowledged", "acknowledged_by": by, "note": note})
+		if r.Error == nil && r.RowsAffected == 0 {
+			return ErrNotFound
+		}
+		if r.Error != nil {
+			return r.Error
+		}
+		return tx.Changed(TopicConflict, id)
+	})
 }
 
 // StaleCalendars lists the calendars whose window was laid out for another day than

@@ -11,59 +11,108 @@ import (
 
 // Platforms lists the platforms by name.
 func (s *Store) Platforms(ctx context.Context) ([]Platform, error) {
+	return many[Platform](s.db.WithContext(ctx).Where("removed_at IS NULL").Order("name"))
+}
+
+// AllPlatforms lists the removed ones too, of which there may still be bookings on record.
+func (s *Store) AllPlatforms(ctx context.Context) ([]Platform, error) {
 	return many[Platform](s.db.WithContext(ctx).Order("name"))
 }
 
-// PlatformNamed returns the platform of that name, which is added if there is none.
-func (tx *Tx) PlatformNamed(name string) (Platform, error) {
-	if err := tx.db.Clauses(clause.OnConflict{DoNothing: true}).Create(&Platform{Name: name}).Error; err != nil {
+// Platform returns a platform.
+func (s *Store) Platform(ctx context.Context, id int64) (Platform, error) {
+	return one[Platform](s.db.WithContext(ctx).Where("id = ? AND removed_at IS NULL", id))
+}
+
+// LockPlatform returns the platform and holds it to the end of the transaction.
+func (tx *Tx) LockPlatform(id int64) (Platform, error) {
+	return one[Platform](tx.db.Clauses(forUpdate).Where("id = ? AND removed_at IS NULL", id))
+}
+
+// SavePlatform changes a platform that is held.
+func (tx *Tx) SavePlatform(p Platform) error { return tx.db.Select("*").Updates(&p).Error }
+
+// CreatePlatform adds a platform; ErrTaken when its name is in use.
+func (tx *Tx) CreatePlatform(name string) (Platform, error) {
+	known, err := one[Platform](tx.db.Clauses(forUpdate).Where("name = ?", name))
+	if err == nil && known.RemovedAt == nil {
+		return Platform{}, ErrTaken
+	}
+	if err != nil && !errors.Is(err, ErrNotFound) {
 		return Platform{}, err
 	}
-	return one[Platform](tx.db.Clauses(clause.Locking{Strength: "UPDATE"}).Where("name = ?", name))
+	return tx.PlatformNamed(name)
 }
+
+// PlatformNamed returns the platform of that name and holds it. It is added if there is
+// none; one that was removed is the same again, since what is known of it stays true.
+func (tx *Tx) PlatformNamed(name string) (Platform, error) {
+	again := clause.OnConflict{DoUpdates: clause.Assignments(map[string]any{"removed_at": nil})}
+	if err := tx.db.Clauses(again).Create(&Platform{Name: name}).Error; err != nil {
+		return Platform{}, err
+	}
+	return one[Platform](tx.db.Clauses(forUpdate).Where("name = ?", name))
+}
+
+var forUpdate = clause.Locking{Strength: "UPDATE"}
 
 // CreateFeed adds a feed; ErrTaken when its name is in use.
 func (tx *Tx) CreateFeed(f *Feed) error { return tx.db.Create(f).Error }
 
 // Feeds lists the feeds by name.
 func (s *Store) Feeds(ctx context.Context) ([]Feed, error) {
+	return many[Feed](s.db.WithContext(ctx).Where("removed_at IS NULL").Order("name"))
+}
+
+// AllFeeds lists the removed ones too, of which there may still be bookings on record.
+func (s *Store) AllFeeds(ctx context.Context) ([]Feed, error) {
 	return many[Feed](s.db.WithContext(ctx).Order("name"))
 }
 
 // Feed returns a feed.
 func (s *Store) Feed(ctx context.Context, id int64) (Feed, error) {
-	return one[Feed](s.db.WithContext(ctx).Where("id = ?", id))
+	return one[Feed](s.db.WithContext(ctx).Where("id = ? AND removed_at IS NULL", id))
 }
 
 // DueFeeds returns at most n feeds that are due at now and claimed by nobody, the
 // longest due first.
 func (s *Store) DueFeeds(ctx context.Context, now time.Time, n int) ([]Feed, error) {
-	return many[Feed](s.db.WithContext(ctx).Where("due_at <= ? AND (lease_until IS NULL OR lease_until <= ?)", now, now).
+	return many[Feed](s.db.WithContext(ctx).Where("live = 1 AND due_at <= ? AND (lease_until IS NULL OR lease_until <= ?)", now, now).
 		Order("due_at, id").Limit(n))
 }
 
 // ClaimFeed takes the feed until the given time by a compare-and-set on its fencing
 // number. It returns the feed as claimed, and false when another process was first.
 func (s *Store) ClaimFeed(ctx context.Context, f Feed, now, until time.Time) (Feed, bool, error) {
-	err := s.Tx(ctx, func(tx *Tx) error {
-		r := tx.db.Model(&Feed{}).Where("id = ? AND fence = ? AND (lease_until IS NULL OR lease_until <= ?)", f.ID, f.Fence, now).
-			Updates(map[string]any{"lease_until": until, "fence": gorm.Expr("fence + 1")})
-		if r.Error == nil && r.RowsAffected == 0 {
-			return ErrLost
-		}
-		return r.Error
-	})
-	if errors.Is(err, ErrLost) {
+	// A single statement; a lost deadlock is somebody else's claim.
+	r := s.db.WithContext(ctx).Model(&Feed{}).Where("id = ? AND fence = ? AND live = 1 AND (lease_until IS NULL OR lease_until <= ?)", f.ID, f.Fence, now).
+		Updates(map[string]any{"lease_until": until, "fence": gorm.Expr("fence + 1")})
+	if lostLock(r.Error) || r.Error == nil && r.RowsAffected == 0 {
 		return f, false, nil
+	}
+	if r.Error != nil {
+		return f, false, r.Error
 	}
 	f.Fence++
 	f.LeaseUntil = &until
-	return f, err == nil, err
+	return f, true, nil
 }
 
 // LockFeed returns the feed and holds it to the end of the transaction.
 func (tx *Tx) LockFeed(id int64) (Feed, error) {
-	return one[Feed](tx.db.Clauses(clause.Locking{Strength: "UPDATE"}).Where("id = ?", id))
+	return one[Feed](tx.db.Clauses(forUpdate).Where("id = ? AND removed_at IS NULL", id))
+}
+
+// KeepClaim gives a feed that was saved back the claim that somebody has on it.
+func (tx *Tx) KeepClaim(f Feed, until *time.Time) error {
+	return tx.db.Model(&Feed{}).Where("id = ? AND fence = ?", f.ID, f.Fence).Update("lease_until", until).Error
+}
+
+// BreakClaim makes whoever is reading the feed lose it: what it reads is not wanted any
+// more. It returns the feed as it is then.
+func (tx *Tx) BreakClaim(f Feed) (Feed, error) {
+	f.Fence++
+	return f, tx.db.Model(&Feed{}).Where("id = ?", f.ID).Update("fence", f.Fence).Error
 }
 
 // SaveFeed writes the feed back and ends the claim on it, if the fencing number is
@@ -126,23 +175,34 @@ func (tx *Tx) ReplaceEntries(added []*Entry, changed []Entry, removed []int64) e
 			return err
 		}
 	}
-	for _, e := range changed {
-		if err := tx.db.Save(&e).Error; err != nil {
-			return err
-		}
-	}
-	if len(added) == 0 {
-		return nil
+	if err := upsert(tx, changed); err != nil || len(added) == 0 {
+		return err
 	}
 	return tx.db.CreateInBatches(added, batch).Error
+}
+
+// upsert writes rows that are there already, many by one statement.
+func upsert[T any](tx *Tx, rows []T) error {
+	if len(rows) == 0 {
+		return nil
+	}
+	return tx.db.Clauses(clause.OnConflict{UpdateAll: true}).CreateInBatches(rows, batch).Error
+}
+
+// ForgetContent removes what was read of a feed.
+func (tx *Tx) ForgetContent(feed int64) error {
+	if err := tx.db.Where("feed_id = ?", feed).Delete(&Entry{}).Error; err != nil {
+		return err
+	}
+	return tx.db.Where("feed_id = ?", feed).Delete(&Body{}).Error
 }
 
 // batch is how many rows one INSERT carries.
 const batch = 500
 
-// PlatformOfFeeds returns the platform of each feed.
-func (tx *Tx) PlatformOfFeeds() (map[int64]int64, error) {
-	feeds, err := many[Feed](tx.db.Select("id", "platform_id"))
+// PlatformOfFeeds returns the platform of each feed that counts on a calendar.
+func (tx *Tx) PlatformOfFeeds(calendar int64) (map[int64]int64, error) {
+	feeds, err := many[Feed](tx.db.Select("id", "platform_id").Where("id IN (SELECT feed_id FROM links WHERE calendar_id = ?)", calendar))
 	platforms := make(map[int64]int64, len(feeds))
 	for _, f := range feeds {
 		platforms[f.ID] = f.PlatformID

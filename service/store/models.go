@@ -28,7 +28,8 @@ const (
 
 // Session is a login, found by the hash of its secret.
 type Session struct {
-	Hash      []byte `gorm:"primaryKey"`
+	ID        int64
+	Hash      []byte
 	AccountID int64
 	Kind      string
 	Label     string
@@ -38,8 +39,10 @@ type Session struct {
 
 // Platform is somebody's system on which things are sold or listed.
 type Platform struct {
-	ID   int64
-	Name string
+	ID        int64
+	Name      string
+	Revision  int64 `gorm:"default:1"`
+	RemovedAt *time.Time
 }
 
 // Feed is an iCalendar document published elsewhere that we read.
@@ -71,6 +74,8 @@ type Feed struct {
 	Entries       int
 	Remarks       string // what was odd about the last good reading, a line each
 	Readings      int64
+	Revision      int64      `gorm:"default:1"` // raised by every edit
+	RemovedAt     *time.Time // its bookings stay on record, for what conflicts were among
 }
 
 // Run is the record of the unchanged readings that are still going on, or nil.
@@ -133,6 +138,7 @@ type Calendar struct {
 	Version   int64
 	LaidOutOn string // the local day for which its window was last laid out
 	CreatedAt time.Time
+	Revision  int64 `gorm:"default:1"`
 }
 
 // Link says that a feed counts on a calendar, and how.
@@ -144,6 +150,7 @@ type Link struct {
 	Units      int
 	Label      string
 	Notices    string // entries to come that take nothing on the calendar though they may be meant to, a line each
+	Revision   int64  `gorm:"default:1"`
 }
 
 // Booking is what an occurrence means on a calendar, with what was recorded and what
@@ -217,6 +224,15 @@ type Publication struct {
 	Version      int64
 	Body         []byte
 	CreatedAt    time.Time
+	Revision     int64      `gorm:"default:1"`
+	RenderedName string     // the name in the newest version
+	RemovedAt    *time.Time // its link answers 410; what it carried stays on record, to know echoes by
+}
+
+// RevokedLink is the link of a publication that is no more.
+type RevokedLink struct {
+	SecretHash []byte `gorm:"primaryKey"`
+	RevokedAt  time.Time
 }
 
 // Version is one state of a publication.

@@ -52,6 +52,7 @@ func Open(ctx context.Context, dsn string, log *slog.Logger) (*Store, error) {
 		return nil, fmt.Errorf("the database address cannot be read (%w): write it as user:password@tcp(127.0.0.1:3306)/wharf", err)
 	}
 	config.ParseTime, config.Loc, config.ClientFoundRows, config.Collation = true, time.UTC, true, "utf8mb4_unicode_ci"
+	config.Timeout, config.ReadTimeout, config.WriteTimeout = 5*time.Second, 2*time.Minute, 30*time.Second
 	config.Params = map[string]string{"time_zone": "'+00:00'"}
 	precision := 6
 	db, err := gorm.Open(gormmysql.New(gormmysql.Config{DSNConfig: config, DefaultDatetimePrecision: &precision}), &gorm.Config{
@@ -173,12 +174,16 @@ const maxTries = 10
 func (s *Store) Tx(ctx context.Context, f func(*Tx) error) error {
 	for try := 1; ; try++ {
 		err := s.db.WithContext(ctx).Transaction(func(db *gorm.DB) error { return f(&Tx{db}) })
-		var failure *mysql.MySQLError
-		again := errors.As(err, &failure) && (failure.Number == 1213 || failure.Number == 1205 || failure.Number == 1020)
-		if !again || try == maxTries || ctx.Err() != nil {
+		if !lostLock(err) || try == maxTries || ctx.Err() != nil {
 			return err
 		}
 	}
+}
+
+// lostLock reports whether an error says that another transaction was first.
+func lostLock(err error) bool {
+	var failure *mysql.MySQLError
+	return errors.As(err, &failure) && (failure.Number == 1213 || failure.Number == 1205 || failure.Number == 1020)
 }
 
 // IsAway reports whether an error says that the database cannot be reached at this moment.

@@ -2,6 +2,9 @@ package store
 
 import (
 	"context"
+	"errors"
+	"maps"
+	"slices"
 	"time"
 
 	"gorm.io/gorm"
@@ -19,39 +22,94 @@ func (tx *Tx) CreatePublication(p *Publication) error {
 }
 
 // summaryColumns is everything but the body.
-var summaryColumns = []string{"id", "calendar_id", "platform_id", "name", "secret_hash", "secret_cipher", "version", "created_at"}
+var summaryColumns = []string{"id", "calendar_id", "platform_id", "name", "secret_hash", "secret_cipher", "version", "created_at", "revision", "rendered_name"}
 
 // Publications lists the publications by name, without their bodies.
 func (s *Store) Publications(ctx context.Context) ([]Publication, error) {
-	return many[Publication](s.db.WithContext(ctx).Select(summaryColumns).Order("name"))
+	return many[Publication](s.db.WithContext(ctx).Select(summaryColumns).Where("removed_at IS NULL").Order("name"))
 }
 
 // Publication returns a publication without its body.
 func (s *Store) Publication(ctx context.Context, id int64) (Publication, error) {
-	return one[Publication](s.db.WithContext(ctx).Select(summaryColumns).Where("id = ?", id))
+	return one[Publication](s.db.WithContext(ctx).Select(summaryColumns).Where("id = ? AND removed_at IS NULL", id))
 }
 
-// PublicationsOf lists a calendar's publications without their bodies.
+// PublicationsOf lists a calendar's publications without their bodies, the removed ones
+// too, whose echoes are still to be known.
 func (tx *Tx) PublicationsOf(calendar int64) ([]Publication, error) {
-	return many[Publication](tx.db.Select(summaryColumns).Where("calendar_id = ?", calendar).Order("id"))
+	return many[Publication](tx.db.Select(append(summaryColumns, "removed_at")).Where("calendar_id = ?", calendar).Order("id"))
+}
+
+// LockPublication returns a publication and holds it to the end of the transaction.
+func (tx *Tx) LockPublication(id int64) (Publication, error) {
+	return one[Publication](tx.db.Clauses(forUpdate).Select(summaryColumns).Where("id = ? AND removed_at IS NULL", id))
+}
+
+// RenamePublication gives a publication that is held a new name and revision.
+func (tx *Tx) RenamePublication(p Publication) error {
+	return tx.db.Select("name", "revision").Updates(&p).Error
+}
+
+// RemovePublication revokes the link of a publication that is held.
+func (tx *Tx) RemovePublication(p Publication, now time.Time) error {
+	revoked := RevokedLink{SecretHash: p.SecretHash, RevokedAt: now}
+	if err := tx.db.Clauses(clause.OnConflict{DoNothing: true}).Create(&revoked).Error; err != nil {
+		return err
+	}
+	if err := tx.db.Model(&Publication{}).Where("id = ?", p.ID).Updates(map[string]any{"removed_at": now, "body": []byte{}}).Error; err != nil {
+		return err
+	}
+	return tx.Changed(TopicPublication, p.ID)
 }
 
 // Served is a publication as a recipient gets it.
 type Served struct {
 	PublicationID int64
+	SecretHash    []byte
 	Version       int64
 	At            time.Time
 	ETag          string `gorm:"column:e_tag"`
 	Body          []byte
 }
 
-// PublicationServed finds what is published under the hash of a secret. It is
-// ErrNotFound also while nothing was rendered yet.
+func served(db *gorm.DB) *gorm.DB {
+	return db.Table("publications p").Joins("JOIN versions v ON v.publication_id = p.id AND v.version = p.version").
+		Where("p.removed_at IS NULL").Select("p.id AS publication_id, p.secret_hash, v.version, v.at, v.e_tag, p.body")
+}
+
+// ErrRevoked says that a publication's link was taken back.
+var ErrRevoked = errors.New("this link was revoked")
+
+// PublicationServed finds what is published under the hash of a secret. It is ErrRevoked
+// for one that was taken back, and ErrNotFound also while nothing was rendered yet.
 func (s *Store) PublicationServed(ctx context.Context, secretHash []byte) (Served, error) {
-	return one[Served](s.db.WithContext(ctx).Table("publications p").
-		Joins("JOIN versions v ON v.publication_id = p.id AND v.version = p.version").
-		Where("p.secret_hash = ?", secretHash).
-		Select("p.id AS publication_id, v.version, v.at, v.e_tag, p.body"))
+	row, err := one[Served](served(s.db.WithContext(ctx)).Where("p.secret_hash = ?", secretHash))
+	if !errors.Is(err, ErrNotFound) {
+		return row, err
+	}
+	var revoked int64
+	if err := s.db.WithContext(ctx).Table("revoked_links").Where("secret_hash = ?", secretHash).Count(&revoked).Error; err != nil {
+		return row, err
+	}
+	if revoked > 0 {
+		return row, ErrRevoked
+	}
+	return row, ErrNotFound
+}
+
+// PublicationsServed lists at most n publications with larger IDs, by ID.
+func (s *Store) PublicationsServed(ctx context.Context, after int64, n int) ([]Served, error) {
+	return many[Served](served(s.db.WithContext(ctx)).Where("p.id > ?", after).Order("p.id").Limit(n))
+}
+
+// PublicationVersions returns the version of every publication, by its ID.
+func (s *Store) PublicationVersions(ctx context.Context) (map[int64]int64, error) {
+	rows, err := many[Publication](s.db.WithContext(ctx).Select("id", "version").Where("removed_at IS NULL"))
+	versions := make(map[int64]int64, len(rows))
+	for _, p := range rows {
+		versions[p.ID] = p.Version
+	}
+	return versions, err
 }
 
 // CarriedBy returns every row that a publication carries or carried.
@@ -65,8 +123,8 @@ func (tx *Tx) CarriedBy(publication int64) ([]carried.Row, error) {
 	return history, err
 }
 
-// SaveVersion writes the next version of a publication and what it carries.
-func (tx *Tx) SaveVersion(v Version, body []byte, change carried.Change) error {
+// SaveVersion writes the next version of a publication under its name and what it carries.
+func (tx *Tx) SaveVersion(v Version, name string, body []byte, change carried.Change) error {
 	if len(change.Close) > 0 {
 		if err := tx.db.Model(&Carried{}).Where("id IN ?", change.Close).Update("to_version", v.Version-1).Error; err != nil {
 			return err
@@ -85,19 +143,36 @@ func (tx *Tx) SaveVersion(v Version, body []byte, change carried.Change) error {
 	if err := tx.db.Create(&v).Error; err != nil {
 		return err
 	}
-	return tx.db.Model(&Publication{}).Where("id = ?", v.PublicationID).Updates(map[string]any{"version": v.Version, "body": body}).Error
+	return tx.db.Model(&Publication{}).Where("id = ?", v.PublicationID).Updates(map[string]any{"version": v.Version, "body": body, "rendered_name": name}).Error
 }
 
-// RecordPickup notes that a reader has a version: it downloaded it, or was told that the
-// one it has is still the newest.
-func (s *Store) RecordPickup(ctx context.Context, publication, version int64, agent string, at time.Time) error {
-	row := Pickup{PublicationID: publication, Version: version, Agent: agent, FirstAt: at, LastAt: at, Times: 1}
+// RecordPickups adds to the counts: each row says how often a reader came for a version
+// since it was last written. It is ErrGone when the publication of one is no more.
+func (s *Store) RecordPickups(ctx context.Context, rows []Pickup) error {
+	if len(rows) == 0 {
+		return nil
+	}
 	return s.Tx(ctx, func(tx *Tx) error {
-		return tx.db.Clauses(clause.OnConflict{DoUpdates: clause.Assignments(map[string]any{
-			"last_at": gorm.Expr("GREATEST(last_at, VALUES(last_at))"), "times": gorm.Expr("times + 1"),
-		})}).Create(&row).Error
+		fresh := slices.Clone(rows) // a second try must not find the first one's IDs in them
+		err := tx.db.Clauses(clause.OnConflict{DoUpdates: clause.Assignments(map[string]any{
+			"last_at": gorm.Expr("GREATEST(last_at, VALUES(last_at))"), "times": gorm.Expr("times + VALUES(times)"),
+		})}).CreateInBatches(fresh, batch).Error
+		if errors.Is(err, gorm.ErrForeignKeyViolated) {
+			return ErrGone
+		}
+		if err != nil {
+			return err
+		}
+		ids := map[int64]bool{}
+		for _, r := range rows {
+			ids[r.PublicationID] = true
+		}
+		return tx.Changed(TopicPickup, slices.Sorted(maps.Keys(ids))...)
 	})
 }
+
+// ErrGone says that what a row belongs to was removed.
+var ErrGone = errors.New("what this belongs to was removed")
 
 // ForgetPickup takes one pickup back: the download was broken off.
 func (s *Store) ForgetPickup(ctx context.Context, publication, version int64, agent string) error {

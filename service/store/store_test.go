@@ -150,7 +150,7 @@ func TestNamesAndPickups(t *testing.T) {
 	var group sync.WaitGroup
 	for i := range 20 {
 		group.Go(func() {
-			assert.NoError(t, s.RecordPickup(ctx, p.ID, 1, "importer", now.Add(time.Duration(i)*time.Second)))
+			assert.NoError(t, s.RecordPickups(ctx, []store.Pickup{{PublicationID: p.ID, Version: 1, Agent: "importer", FirstAt: now, LastAt: now.Add(time.Duration(i) * time.Second), Times: 1}}))
 		})
 	}
 	group.Wait()
@@ -160,7 +160,7 @@ func TestNamesAndPickups(t *testing.T) {
 	assert.EqualValues(t, 20, pickups[0].Times)
 	assert.Equal(t, now.Add(19*time.Second), pickups[0].LastAt)
 
-	require.NoError(t, s.RecordPickup(ctx, p.ID, 2, "importer", now))
+	require.NoError(t, s.RecordPickups(ctx, []store.Pickup{{PublicationID: p.ID, Version: 2, Agent: "importer", FirstAt: now, LastAt: now, Times: 1}}))
 	for _, version := range []int64{1, 2} {
 		require.NoError(t, s.ForgetPickup(ctx, p.ID, version, "importer"), "a download that was broken off")
 	}

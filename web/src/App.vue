@@ -1,8 +1,11 @@
 <script setup lang="ts">
 import { useQueryClient } from '@tanstack/vue-query'
 import { useDark, useToggle } from '@vueuse/core'
+import { computed, onUnmounted, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, data } from './data/api'
+import { listen, live } from './data/live'
+import OpenCount from './parts/OpenCount.vue'
 
 const route = useRoute()
 const router = useRouter()
@@ -10,32 +13,69 @@ const queryClient = useQueryClient()
 const dark = useDark({ storageKey: 'wharf-paper', disableTransition: false })
 const toggleDark = useToggle(dark)
 
+async function ended() {
+  queryClient.clear()
+  if (route.meta.open !== true) await router.replace({ name: 'login', query: { to: route.fullPath } })
+}
+
 async function logOut() {
   await data(api.DELETE('/session'))
   queryClient.clear()
   await router.push({ name: 'login' })
 }
+
+// Told of changes as long as a page is shown that needs a login.
+let stop: (() => void) | undefined
+const inside = computed(() => route.name !== undefined && route.meta.open !== true)
+watch(
+  inside,
+  (now) => {
+    stop?.()
+    stop = now ? listen(queryClient, () => void ended()) : undefined
+  },
+  { immediate: true },
+)
+onUnmounted(() => stop?.())
 </script>
 
 <template>
+  <a class="skip" href="#main">To the page</a>
   <header class="bar">
     <router-link to="/" class="mark">Wharf</router-link>
-    <nav v-if="!route.meta.open" aria-label="Pages">
-      <router-link to="/">Calendar</router-link>
-      <router-link to="/feeds">Feeds</router-link>
+    <nav v-if="inside" aria-label="Pages">
+      <router-link to="/">Today</router-link>
+      <router-link to="/board">Board</router-link>
+      <router-link to="/conflicts" :class="{ within: route.name === 'conflict' }">Conflicts<OpenCount /></router-link>
+      <router-link to="/both-ways">Both ways</router-link>
+      <router-link to="/feeds" :class="{ within: route.name === 'feed' }">Feeds</router-link>
       <router-link to="/publications">Give back</router-link>
     </nav>
     <div class="end">
+      <span v-if="inside && !live" class="stale" role="status">not live: trying again</span>
       <button type="button" class="plain" @click="toggleDark()">{{ dark ? 'Light' : 'Dark' }}</button>
-      <button v-if="!route.meta.open" type="button" class="plain" @click="logOut">Log out</button>
+      <template v-if="inside">
+        <router-link to="/logins" class="plain">Logins</router-link>
+        <button type="button" class="plain" @click="logOut">Log out</button>
+      </template>
     </div>
   </header>
-  <main>
+  <main id="main" tabindex="-1" :class="{ wide: route.name === 'board' }">
     <router-view />
   </main>
 </template>
 
 <style scoped>
+.skip {
+  position: absolute;
+  left: -100rem;
+}
+.skip:focus {
+  left: 1rem;
+  top: 0.4rem;
+  background: var(--paper-raised);
+  padding: 0.3rem 0.6rem;
+  z-index: 20;
+}
 .bar {
   display: flex;
   flex-wrap: wrap;
@@ -53,21 +93,28 @@ async function logOut() {
 }
 nav {
   display: flex;
-  gap: 1.25rem;
+  flex-wrap: wrap;
+  gap: 0 1.25rem;
 }
 nav a {
   color: var(--ink-soft);
   text-decoration: none;
   padding: 0.15rem 0;
 }
-nav a.router-link-exact-active {
+nav a.router-link-exact-active,
+nav a.within {
   color: var(--ink);
   box-shadow: 0 2px 0 var(--water);
 }
 .end {
   margin-left: auto;
   display: flex;
+  align-items: baseline;
   gap: 1rem;
+}
+.stale {
+  color: var(--caution);
+  font-size: var(--size-small);
 }
 .plain {
   font: inherit;
@@ -76,6 +123,7 @@ nav a.router-link-exact-active {
   border: 0;
   padding: 0.15rem 0;
   cursor: pointer;
+  text-decoration: none;
 }
 .plain:hover {
   color: var(--ink);
@@ -85,12 +133,24 @@ main {
   max-width: 90rem;
   margin: 0 auto;
 }
+main.wide {
+  max-width: none;
+  padding-bottom: 1rem;
+}
+main:focus {
+  outline: none;
+}
 @media (max-width: 640px) {
   .bar {
     column-gap: 0.9rem;
     font-size: var(--size-small);
   }
-  nav,
+  nav {
+    order: 3;
+    width: 100%;
+    justify-content: space-between;
+    gap: 0 0.5rem;
+  }
   .end {
     gap: 0.8rem;
   }

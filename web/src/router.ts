@@ -3,17 +3,70 @@ import { createRouter, createWebHistory } from 'vue-router'
 declare module 'vue-router' {
   interface RouteMeta {
     open?: boolean // needs no login
+    title?: string
   }
 }
 
 export const router = createRouter({
   history: createWebHistory(),
+  scrollBehavior: (to, _from, saved) => saved ?? (to.hash ? { el: to.hash } : { top: 0 }),
   routes: [
-    { path: '/', name: 'calendar', component: () => import('./views/CalendarView.vue') },
-    { path: '/feeds', name: 'feeds', component: () => import('./views/FeedsView.vue') },
-    { path: '/publications', name: 'publications', component: () => import('./views/PublicationsView.vue') },
-    { path: '/login', name: 'login', component: () => import('./views/LoginView.vue'), meta: { open: true } },
-    { path: '/setup', name: 'setup', component: () => import('./views/SetupView.vue'), meta: { open: true } },
+    { path: '/', name: 'today', component: () => import('./views/TodayView.vue'), meta: { title: 'Today' } },
+    { path: '/board', name: 'board', component: () => import('./views/BoardView.vue'), meta: { title: 'Board' } },
+    {
+      path: '/both-ways',
+      name: 'matrix',
+      component: () => import('./views/MatrixView.vue'),
+      meta: { title: 'Both ways' },
+    },
+    {
+      path: '/calendars/:id(\\d+)',
+      name: 'calendar',
+      component: () => import('./views/CalendarView.vue'),
+      meta: { title: 'Calendar' },
+    },
+    {
+      path: '/conflicts',
+      name: 'conflicts',
+      component: () => import('./views/ConflictsView.vue'),
+      meta: { title: 'Conflicts' },
+    },
+    {
+      path: '/conflicts/:id(\\d+)',
+      name: 'conflict',
+      component: () => import('./views/ConflictView.vue'),
+      meta: { title: 'Conflict' },
+    },
+    { path: '/feeds', name: 'feeds', component: () => import('./views/FeedsView.vue'), meta: { title: 'Feeds' } },
+    {
+      path: '/feeds/:id(\\d+)',
+      name: 'feed',
+      component: () => import('./views/FeedView.vue'),
+      meta: { title: 'Feed' },
+    },
+    {
+      path: '/publications',
+      name: 'publications',
+      component: () => import('./views/PublicationsView.vue'),
+      meta: { title: 'Give back' },
+    },
+    { path: '/logins', name: 'logins', component: () => import('./views/LoginsView.vue'), meta: { title: 'Logins' } },
+    {
+      path: '/login',
+      name: 'login',
+      component: () => import('./views/LoginView.vue'),
+      meta: { open: true, title: 'Log in' },
+    },
+    {
+      path: '/setup',
+      name: 'setup',
+      component: () => import('./views/SetupView.vue'),
+      meta: { open: true, title: 'Set up' },
+    },
     { path: '/:rest(.*)*', redirect: '/' },
   ],
+})
+
+router.afterEach((to) => {
+  document.title = to.meta.title ? `${to.meta.title} · Wharf` : 'Wharf'
 })

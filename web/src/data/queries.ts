@@ -1,24 +1,40 @@
-// What pages ask for, each under one key, and what a change makes stale.
-import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
+// What pages ask for, each under one key, and what a change makes stale. Nothing is asked
+// for again by the clock: live.ts says when.
+import { keepPreviousData, useMutation, useQueries, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, type Ref } from 'vue'
-import { api, data, type Schemas } from './api'
+import { chunksOf, type Chunk } from '@/logic/board'
+import { api, data, type Booking, type Schemas } from './api'
 
-/** How often an open page asks again, in milliseconds. */
-const often = 10_000
+export const useCalendars = () => useQuery({ queryKey: ['calendars'], queryFn: () => data(api.GET('/calendars')) })
 
-export const useCalendars = () =>
-  useQuery({ queryKey: ['calendars'], queryFn: () => data(api.GET('/calendars')), refetchInterval: often })
-
-export const useFeeds = () =>
-  useQuery({ queryKey: ['feeds'], queryFn: () => data(api.GET('/feeds')), refetchInterval: often })
+export const useFeeds = () => useQuery({ queryKey: ['feeds'], queryFn: () => data(api.GET('/feeds')) })
 
 export const usePlatforms = () => useQuery({ queryKey: ['platforms'], queryFn: () => data(api.GET('/platforms')) })
 
 export const usePublications = () =>
-  useQuery({ queryKey: ['publications'], queryFn: () => data(api.GET('/publications')), refetchInterval: often })
+  useQuery({ queryKey: ['publications'], queryFn: () => data(api.GET('/publications')) })
 
-export const useConflicts = () =>
-  useQuery({ queryKey: ['conflicts'], queryFn: () => data(api.GET('/conflicts')), refetchInterval: often })
+export const useConflicts = () => useQuery({ queryKey: ['conflicts'], queryFn: () => data(api.GET('/conflicts')) })
+
+/** Those that are over, one way or the other. */
+export const useOverConflicts = (wanted: Ref<boolean>) =>
+  useQuery({
+    queryKey: ['conflicts', 'over'],
+    queryFn: async () => {
+      const states = ['cleared', 'past'] as const
+      const all = states.map((state) => data(api.GET('/conflicts', { params: { query: { state } } })))
+      return (await Promise.all(all)).flat()
+    },
+    enabled: wanted,
+  })
+
+export const useConflict = (id: Ref<number>) =>
+  useQuery({
+    queryKey: ['conflict', id],
+    queryFn: () => data(api.GET('/conflicts/{id}', { params: { path: { id: id.value } } })),
+  })
+
+export const useLogins = () => useQuery({ queryKey: ['logins'], queryFn: () => data(api.GET('/logins')) })
 
 export function useBookings(calendar: Ref<number | undefined>, from: Ref<string>, to: Ref<string>) {
   return useQuery({
@@ -31,7 +47,23 @@ export function useBookings(calendar: Ref<number | undefined>, from: Ref<string>
       ),
     enabled: computed(() => calendar.value !== undefined),
     placeholderData: keepPreviousData,
-    refetchInterval: often,
+  })
+}
+
+/** What is on all calendars from one day up to another, by quarters of a year. */
+export function useAllBookings(from: Ref<string>, to: Ref<string>) {
+  const results = useQueries({
+    queries: computed(() =>
+      chunksOf(from.value, to.value).map((chunk: Chunk) => ({
+        queryKey: ['bookings', 'all', chunk.from, chunk.to],
+        queryFn: () => data(api.GET('/bookings', { params: { query: chunk } })),
+      })),
+    ),
+  })
+  return computed(() => {
+    const byID = new Map<number, Booking>()
+    for (const r of results.value) for (const b of r.data ?? []) byID.set(b.id, b)
+    return { bookings: [...byID.values()], waiting: results.value.some((r) => r.isPending) }
   })
 }
 
@@ -39,6 +71,13 @@ export function useReadings(feed: Ref<number>) {
   return useQuery({
     queryKey: ['readings', feed],
     queryFn: () => data(api.GET('/feeds/{id}/readings', { params: { path: { id: feed.value } } })),
+  })
+}
+
+export function usePickups(publication: Ref<number>) {
+  return useQuery({
+    queryKey: ['pickups', publication],
+    queryFn: () => data(api.GET('/publications/{id}/pickups', { params: { path: { id: publication.value } } })),
   })
 }
 
@@ -50,16 +89,58 @@ function useChange<In, Out>(change: (input: In) => Promise<Out>) {
 
 export const useAddFeed = () => useChange((body: Schemas['FeedRequest']) => data(api.POST('/feeds', { body })))
 
+export const useEditFeed = () =>
+  useChange(({ id, body }: { id: number; body: Schemas['FeedEdit'] }) =>
+    data(api.PATCH('/feeds/{id}', { params: { path: { id } }, body })),
+  )
+
 export const useReadFeed = () =>
   useChange((id: number) => data(api.POST('/feeds/{id}/readings', { params: { path: { id } } })))
 
 export const useAddCalendar = () =>
   useChange((body: Schemas['CalendarRequest']) => data(api.POST('/calendars', { body })))
 
+export const useEditCalendar = () =>
+  useChange(({ id, body }: { id: number; body: Schemas['CalendarEdit'] }) =>
+    data(api.PATCH('/calendars/{id}', { params: { path: { id } }, body })),
+  )
+
+export const useAddLink = () =>
+  useChange(({ id, feed, body }: { id: number; feed: number; body: Schemas['LinkRequest'] }) =>
+    data(api.PUT('/calendars/{id}/links/{feed}', { params: { path: { id, feed } }, body })),
+  )
+
+export const useEditLink = () =>
+  useChange(({ id, feed, body }: { id: number; feed: number; body: Schemas['LinkEdit'] }) =>
+    data(api.PATCH('/calendars/{id}/links/{feed}', { params: { path: { id, feed } }, body })),
+  )
+
 export const useAddPublication = () =>
   useChange((body: Schemas['PublicationRequest']) => data(api.POST('/publications', { body })))
+
+export const useEditPublication = () =>
+  useChange(({ id, body }: { id: number; body: Schemas['PublicationEdit'] }) =>
+    data(api.PATCH('/publications/{id}', { params: { path: { id } }, body })),
+  )
 
 export const useAcknowledge = () =>
   useChange(({ id, note }: { id: number; note: string }) =>
     data(api.PUT('/conflicts/{id}/acknowledgement', { params: { path: { id } }, body: { note } })),
   )
+
+export const useEndLogin = () =>
+  useChange((id: number) => data(api.DELETE('/logins/{id}', { params: { path: { id } } })))
+
+type Confirm = string | undefined
+
+/** Every removal takes what was confirmed of its loss, if anything was. */
+export const removals = {
+  feed: (id: number) => (confirm: Confirm) =>
+    data(api.DELETE('/feeds/{id}', { params: { path: { id }, query: { confirm } } })),
+  calendar: (id: number) => (confirm: Confirm) =>
+    data(api.DELETE('/calendars/{id}', { params: { path: { id }, query: { confirm } } })),
+  link: (id: number, feed: number) => (confirm: Confirm) =>
+    data(api.DELETE('/calendars/{id}/links/{feed}', { params: { path: { id, feed }, query: { confirm } } })),
+  publication: (id: number) => (confirm: Confirm) =>
+    data(api.DELETE('/publications/{id}', { params: { path: { id }, query: { confirm } } })),
+}

@@ -58,6 +58,42 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/logins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List the browsers and programs that are logged in to this account */
+        get: operations["listLogins"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/logins/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** End a login; its pages and programs are locked out at once */
+        delete: operations["deleteLogin"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/platforms": {
         parameters: {
             query?: never;
@@ -68,11 +104,33 @@ export interface paths {
         /** List the platforms */
         get: operations["listPlatforms"];
         put?: never;
-        post?: never;
+        /** Add a platform */
+        post: operations["createPlatform"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
+        trace?: never;
+    };
+    "/platforms/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        /** Show a platform */
+        get: operations["getPlatform"];
+        put?: never;
+        post?: never;
+        /** Remove a platform that no feed and no publication is of */
+        delete: operations["removePlatform"];
+        options?: never;
+        head?: never;
+        /** Rename a platform */
+        patch: operations["editPlatform"];
         trace?: never;
     };
     "/feeds": {
@@ -109,10 +167,18 @@ export interface paths {
         get: operations["getFeed"];
         put?: never;
         post?: never;
-        delete?: never;
+        /**
+         * Remove a feed
+         * @description Its bookings leave every calendar. What would open or be lost is told first, with a problem 409 that has `loses` and `confirm`; the call with that `confirm` does it.
+         */
+        delete: operations["removeFeed"];
         options?: never;
         head?: never;
-        patch?: never;
+        /**
+         * Change a feed
+         * @description A new link is read before anything is changed.
+         */
+        patch: operations["editFeed"];
         trace?: never;
     };
     "/feeds/{id}/readings": {
@@ -169,10 +235,15 @@ export interface paths {
         get: operations["getCalendar"];
         put?: never;
         post?: never;
-        delete?: never;
+        /**
+         * Remove a calendar
+         * @description Its publications answer 410 from then on; its feeds stay. What would open or be lost is told first, with a problem 409 that has `loses` and `confirm`; the call with that `confirm` does it.
+         */
+        delete: operations["removeCalendar"];
         options?: never;
         head?: never;
-        patch?: never;
+        /** Change a calendar; its grain is chosen once */
+        patch: operations["editCalendar"];
         trace?: never;
     };
     "/calendars/{id}/links/{feed}": {
@@ -186,13 +257,18 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Make a feed count on a calendar, or change how it counts */
+        /** Make a feed count on a calendar */
         put: operations["putLink"];
         post?: never;
-        delete?: never;
+        /**
+         * Remove a link
+         * @description The bookings of the feed leave the calendar; the feed stays. What would open or be lost is told first, with a problem 409 that has `loses` and `confirm`; the call with that `confirm` does it.
+         */
+        delete: operations["removeLink"];
         options?: never;
         head?: never;
-        patch?: never;
+        /** Change how a feed counts on a calendar */
+        patch: operations["editLink"];
         trace?: never;
     };
     "/calendars/{id}/bookings": {
@@ -211,6 +287,23 @@ export interface paths {
         };
         /** List what is on a calendar, echoes too */
         get: operations["listBookings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/bookings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List what is on all calendars, echoes too */
+        get: operations["listAllBookings"];
         put?: never;
         post?: never;
         delete?: never;
@@ -305,10 +398,15 @@ export interface paths {
         get: operations["getPublication"];
         put?: never;
         post?: never;
-        delete?: never;
+        /**
+         * Remove a publication
+         * @description Its link answers 410 from then on. What would open or be lost is told first, with a problem 409 that has `loses` and `confirm`; the call with that `confirm` does it.
+         */
+        delete: operations["removePublication"];
         options?: never;
         head?: never;
-        patch?: never;
+        /** Rename a publication */
+        patch: operations["editPublication"];
         trace?: never;
     };
     "/publications/{id}/pickups": {
@@ -330,6 +428,29 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Be told of changes as they are committed, by whichever process
+         * @description Server-sent events. `change` has as data a JSON object with the `topic` (platform, feed, calendar,
+         *     conflict, publication, login, or all) and the `id` of what changed; what it is now is asked for by the
+         *     other operations. `end` says that the login has ended. A comment is sent every half minute.
+         *     After a stream broke off, anything may have changed.
+         */
+        get: operations["streamChanges"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -342,7 +463,16 @@ export interface components {
                 field: string;
                 message: string;
             }[];
+            /** @description What the removal asked for would open or lose, a sentence each */
+            loses?: string[];
+            /** @description To be given with the removal, if that is wanted */
+            confirm?: string;
         };
+        /**
+         * Format: int64
+         * @description The revision that the change starts from; when there is a newer one, the answer is 409 and says what changed
+         */
+        Revision: number;
         Setup: {
             needed: boolean;
         };
@@ -371,10 +501,33 @@ export interface components {
         Token: {
             token: string;
         };
+        Login: {
+            /** Format: int64 */
+            id: number;
+            /** @enum {string} */
+            kind: "browser" | "token";
+            /** @description What it is for, such as the machine's name */
+            label: string;
+            /** Format: date-time */
+            created: string;
+            /** Format: date-time */
+            expires: string;
+            /** @description It is the one with which this was asked */
+            current: boolean;
+        };
         Platform: {
             /** Format: int64 */
             id: number;
             name: string;
+            /** Format: int64 */
+            revision: number;
+        };
+        PlatformRequest: {
+            name: components["schemas"]["Name"];
+        };
+        PlatformEdit: {
+            revision: components["schemas"]["Revision"];
+            name: components["schemas"]["Name"];
         };
         /**
          * @description One of the twelve feed colours, told apart also by colour-blind readers
@@ -396,12 +549,24 @@ export interface components {
             calendar?: number;
             link?: components["schemas"]["LinkRequest"];
         };
+        FeedEdit: {
+            revision: components["schemas"]["Revision"];
+            /** @description A new link: https, http or webcal */
+            url?: string;
+            platform?: components["schemas"]["Name"];
+            name?: components["schemas"]["Name"];
+            color?: components["schemas"]["Color"];
+            /** @description Seconds between readings */
+            every?: number;
+        };
         /** @enum {string} */
         FeedState: "fresh" | "late" | "failing";
         Feed: {
             /** Format: int64 */
             id: number;
             name: string;
+            /** Format: int64 */
+            revision: number;
             platform: components["schemas"]["Platform"];
             color: components["schemas"]["Color"];
             /** @description The link with all that is secret in it left out */
@@ -466,10 +631,19 @@ export interface components {
             /** @default 1 */
             capacity: number;
         };
+        CalendarEdit: {
+            revision: components["schemas"]["Revision"];
+            name?: components["schemas"]["Name"];
+            /** @description IANA name */
+            zone?: string;
+            capacity?: number;
+        };
         Calendar: {
             /** Format: int64 */
             id: number;
             name: string;
+            /** Format: int64 */
+            revision: number;
             zone: string;
             grain: components["schemas"]["Grain"];
             capacity: number;
@@ -489,9 +663,19 @@ export interface components {
             /** @description Shown on its bookings; the feed's name when left out */
             label?: string;
         };
+        LinkEdit: {
+            revision: components["schemas"]["Revision"];
+            role?: components["schemas"]["Role"];
+            tentative?: components["schemas"]["TentativeRule"];
+            units?: number;
+            /** @description Shown on its bookings; empty for the feed's name */
+            label?: string;
+        };
         Link: {
             /** Format: int64 */
             feed: number;
+            /** Format: int64 */
+            revision: number;
             role: components["schemas"]["Role"];
             tentative: components["schemas"]["TentativeRule"];
             units: number;
@@ -505,6 +689,8 @@ export interface components {
         Booking: {
             /** Format: int64 */
             id: number;
+            /** Format: int64 */
+            calendar: number;
             /** Format: int64 */
             feed: number;
             platform: string;
@@ -536,6 +722,13 @@ export interface components {
              */
             seenBy: string;
         };
+        /** @description Which booking was there first; left out when nothing tells */
+        First: {
+            /** Format: int64 */
+            booking: number;
+            /** @description A sentence */
+            why: string;
+        };
         /** @enum {string} */
         ConflictState: "open" | "acknowledged" | "cleared" | "past";
         /** @enum {string} */
@@ -555,6 +748,7 @@ export interface components {
             opened: string;
             /** Format: date-time */
             cleared?: string;
+            first?: components["schemas"]["First"];
             acknowledgedBy?: string;
             note?: string;
         };
@@ -567,10 +761,16 @@ export interface components {
             platform: components["schemas"]["Name"];
             name: components["schemas"]["Name"];
         };
+        PublicationEdit: {
+            revision: components["schemas"]["Revision"];
+            name: components["schemas"]["Name"];
+        };
         Publication: {
             /** Format: int64 */
             id: number;
             name: string;
+            /** Format: int64 */
+            revision: number;
             /** Format: int64 */
             calendar: number;
             platform: components["schemas"]["Platform"];
@@ -619,6 +819,8 @@ export interface components {
     };
     parameters: {
         id: number;
+        /** @description The `confirm` of the problem that said what would be lost */
+        confirm: string;
     };
     requestBodies: never;
     headers: never;
@@ -765,6 +967,48 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    listLogins: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Newest first */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Login"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    deleteLogin: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Ended */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     listPlatforms: {
         parameters: {
             query?: never;
@@ -781,6 +1025,102 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Platform"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    createPlatform: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlatformRequest"];
+            };
+        };
+        responses: {
+            /** @description Added */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Platform"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getPlatform: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The platform */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Platform"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removePlatform: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Removed */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    editPlatform: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlatformEdit"];
+            };
+        };
+        responses: {
+            /** @description The platform */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Platform"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -842,6 +1182,57 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description The feed */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Feed"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeFeed: {
+        parameters: {
+            query?: {
+                /** @description The `confirm` of the problem that said what would be lost */
+                confirm?: components["parameters"]["confirm"];
+            };
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Removed */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    editFeed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FeedEdit"];
+            };
+        };
         responses: {
             /** @description The feed */
             200: {
@@ -970,6 +1361,57 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    removeCalendar: {
+        parameters: {
+            query?: {
+                /** @description The `confirm` of the problem that said what would be lost */
+                confirm?: components["parameters"]["confirm"];
+            };
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Removed */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    editCalendar: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CalendarEdit"];
+            };
+        };
+        responses: {
+            /** @description The calendar */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Calendar"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     putLink: {
         parameters: {
             query?: never;
@@ -983,6 +1425,59 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["LinkRequest"];
+            };
+        };
+        responses: {
+            /** @description The calendar with its links */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Calendar"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeLink: {
+        parameters: {
+            query?: {
+                /** @description The `confirm` of the problem that said what would be lost */
+                confirm?: components["parameters"]["confirm"];
+            };
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+                feed: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Removed */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    editLink: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+                feed: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinkEdit"];
             };
         };
         responses: {
@@ -1015,6 +1510,32 @@ export interface operations {
         requestBody?: never;
         responses: {
             /** @description By start */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Booking"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listAllBookings: {
+        parameters: {
+            query: {
+                /** @description First day, in each calendar's zone */
+                from: string;
+                /** @description Day after the last, at most 400 days after the first */
+                to: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description By calendar and start */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -1170,6 +1691,57 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    removePublication: {
+        parameters: {
+            query?: {
+                /** @description The `confirm` of the problem that said what would be lost */
+                confirm?: components["parameters"]["confirm"];
+            };
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Removed */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    editPublication: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PublicationEdit"];
+            };
+        };
+        responses: {
+            /** @description The publication */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Publication"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     listPickups: {
         parameters: {
             query?: never;
@@ -1188,6 +1760,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Pickup"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    streamChanges: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The stream */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": string;
                 };
             };
             default: components["responses"]["Problem"];

@@ -22,5 +22,12 @@ export function useProblems() {
       return false
     }
   }
-  return { rest, of, attempt }
+  /** All of it in one sentence, for where there are no fields to put it beside. */
+  const all = computed(() => error.value?.message ?? '')
+  /** Somebody else has changed the thing meanwhile. */
+  const stale = computed(() => error.value instanceof ProblemError && error.value.status === 409)
+  const clear = () => {
+    error.value = null
+  }
+  return { rest, of, all, stale, clear, attempt }
 }

@@ -1,47 +1,7 @@
 import { describe, expect, it } from 'vitest'
-import type { Booking, Calendar, Conflict } from '@/data/api'
+import type { Booking, Calendar } from '@/data/api'
+import { booking, calendar, clash } from './samples'
 import { layWeek, lengthWords, spanWords } from './layout'
-
-const calendar = (grain: Calendar['grain']): Calendar => ({
-  id: 1,
-  name: 'Ketch',
-  zone: 'America/Halifax',
-  grain,
-  capacity: 1,
-  version: 1,
-  links: [],
-  openConflicts: 0,
-})
-
-const booking = (id: number, start: string, end: string, more: Partial<Booking> = {}): Booking => ({
-  id,
-  feed: 1,
-  platform: 'Desk',
-  label: 'Desk',
-  color: 'teal',
-  title: `Guest ${id}`,
-  uid: String(id),
-  start,
-  end,
-  tentative: false,
-  blocks: true,
-  units: 1,
-  verdict: 'booking',
-  seenBy: '2026-07-01T00:00:00Z',
-  ...more,
-})
-
-const clash = (start: string, end: string, bookings: Booking[]): Conflict => ({
-  id: 9,
-  calendar: 1,
-  calendarName: 'Ketch',
-  kind: 'double_booking',
-  state: 'open',
-  start,
-  end,
-  bookings,
-  opened: '2026-07-01T00:00:00Z',
-})
 
 describe('a week', () => {
   // Monday 6 July to Sunday 12 July 2026.

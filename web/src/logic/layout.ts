@@ -30,6 +30,7 @@ export function spanWords(start: string, end: string, calendar: Calendar): strin
 export function lengthWords(start: string, end: string, calendar: Calendar): string {
   if (calendar.grain === 'time') {
     const minutes = (Date.parse(end) - Date.parse(start)) / 60_000
+    if (minutes < 60) return `${minutes} min`
     return minutes % 60 === 0 ? `${minutes / 60} h` : `${Math.floor(minutes / 60)} h ${minutes % 60} min`
   }
   const n = daysBetween(start, end)

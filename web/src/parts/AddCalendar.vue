@@ -3,6 +3,8 @@ import { ref } from 'vue'
 import { useAddCalendar } from '@/data/queries'
 import { useProblems } from '@/logic/form'
 
+defineProps<{ dialog?: boolean }>()
+const emit = defineEmits<{ added: [] }>()
 const add = useAddCalendar()
 const problems = useProblems()
 const name = ref('')
@@ -10,15 +12,19 @@ const zone = ref(Intl.DateTimeFormat().resolvedOptions().timeZone)
 const grain = ref<'night' | 'day' | 'time'>('day')
 const capacity = ref(1)
 
-const send = () =>
-  problems.attempt(() =>
+async function send() {
+  const done = await problems.attempt(() =>
     add.mutateAsync({ name: name.value, zone: zone.value, grain: grain.value, capacity: capacity.value }),
   )
+  if (!done) return
+  name.value = ''
+  emit('added')
+}
 </script>
 
 <template>
   <section class="first">
-    <h1>What do you let out?</h1>
+    <h1 v-if="!dialog">What do you let out?</h1>
     <p class="soft">A calendar is one bookable thing: a boat, a hall, a row of berths. Feeds are put on it next.</p>
     <el-form label-position="top" @submit.prevent="send">
       <el-form-item label="Name" :error="problems.of('name')"><el-input v-model="name" /></el-form-item>

@@ -4,6 +4,7 @@ import type { Color, Feed } from '@/data/api'
 import { useAddFeed, useCalendars, usePlatforms } from '@/data/queries'
 import { useProblems } from '@/logic/form'
 import { count } from '@/logic/dates'
+import ColorSelect from './ColorSelect.vue'
 
 const props = defineProps<{ modelValue: boolean }>()
 const emit = defineEmits<{ added: [sentence: string]; 'update:modelValue': [open: boolean] }>()
@@ -14,20 +15,6 @@ const platforms = usePlatforms()
 const calendars = useCalendars()
 const problems = useProblems()
 
-const colors: Color[] = [
-  'teal',
-  'rust',
-  'indigo',
-  'ochre',
-  'moss',
-  'plum',
-  'slate',
-  'coral',
-  'azure',
-  'olive',
-  'rose',
-  'umber',
-]
 const link = ref('')
 const platform = ref('')
 const name = ref('')
@@ -104,11 +91,7 @@ async function send() {
         <el-input v-model="name" :placeholder="suggested || 'The thing and the platform'" />
       </el-form-item>
       <el-form-item label="Colour" :error="problems.of('color')">
-        <el-select v-model="color" clearable placeholder="One that is free">
-          <el-option v-for="c in colors" :key="c" :value="c" :label="c">
-            <span class="swatch" :style="{ background: `var(--feed-${c})` }" /> {{ c }}
-          </el-option>
-        </el-select>
+        <ColorSelect v-model="color" clearable />
       </el-form-item>
       <el-form-item label="Read every" :error="problems.of('every')">
         <el-input-number v-model="minutes" :min="1" :max="10080" /> <span class="unit soft">minutes</span>
@@ -120,12 +103,6 @@ async function send() {
 </template>
 
 <style scoped>
-.swatch {
-  display: inline-block;
-  width: 0.8rem;
-  height: 0.8rem;
-  border-radius: 2px;
-}
 .unit {
   margin-left: 0.5rem;
 }

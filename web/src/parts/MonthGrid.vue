@@ -44,21 +44,19 @@ const classes = (bar: Bar) => ({
 </script>
 
 <template>
-  <div class="month" role="table" :aria-label="calendar.name">
-    <div class="names" role="row">
-      <span v-for="name in names" :key="name" role="columnheader">{{ name }}</span>
+  <div class="month" role="group" :aria-label="calendar.name">
+    <div class="names" aria-hidden="true">
+      <span v-for="name in names" :key="name">{{ name }}</span>
     </div>
     <div
       v-for="week in weeks"
       :key="week.days[0]"
       class="week"
-      role="row"
       :style="{ minHeight: `${headHeight + Math.max(2, week.lanes) * rowHeight + 0.5}rem` }"
     >
       <div
         v-for="(day, i) in week.days"
         :key="day"
-        role="cell"
         class="day"
         :class="{ weekend: i > 4, today: day === today, other: month && day.slice(0, 7) !== month.slice(0, 7) }"
       >
@@ -82,8 +80,8 @@ const classes = (bar: Bar) => ({
         @click="emit('choose', bar.booking)"
       >
         <span class="text"
-          ><template v-if="bar.clock">{{ bar.clock }} </template>{{ bar.booking.title || 'Untitled'
-          }}<span class="label"> · {{ bar.booking.label }}</span></span
+          ><template v-if="bar.clock">{{ bar.clock + ' ' }}</template
+          >{{ bar.booking.title || 'Untitled' }}<span class="label"> · {{ bar.booking.label }}</span></span
         >
       </button>
       <button
@@ -186,7 +184,7 @@ const classes = (bar: Bar) => ({
   overflow: hidden;
   text-overflow: ellipsis;
 }
-.label {
+.booking:not(.echo) .label {
   opacity: 0.85;
 }
 .booking.echo,

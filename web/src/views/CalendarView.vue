@@ -1,14 +1,16 @@
 <script setup lang="ts">
-import { useMediaQuery, useStorage } from '@vueuse/core'
-import { computed, ref, watchEffect } from 'vue'
+import { useMediaQuery } from '@vueuse/core'
+import { computed, ref } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
 import type { Booking } from '@/data/api'
 import { useBookings, useCalendars, useConflicts, useFeeds } from '@/data/queries'
 import { addDays, addMonths, count, firstOfMonth, monday, monthName, shortDay, todayIn } from '@/logic/dates'
 import { useClock } from '@/logic/now'
-import AddCalendar from '@/parts/AddCalendar.vue'
+import { useShown } from '@/logic/shown'
+import AgendaList from '@/parts/AgendaList.vue'
 import BookingPanel from '@/parts/BookingPanel.vue'
+import CalendarSettings from '@/parts/CalendarSettings.vue'
 import ConflictNote from '@/parts/ConflictNote.vue'
-import DayAgenda from '@/parts/DayAgenda.vue'
 import FeedTag from '@/parts/FeedTag.vue'
 import MonthGrid from '@/parts/MonthGrid.vue'
 
@@ -18,11 +20,10 @@ const calendars = useCalendars()
 const feeds = useFeeds()
 const conflicts = useConflicts()
 
-const chosen = ref<number>()
-const calendar = computed(() => calendars.data.value?.find((c) => c.id === chosen.value))
-watchEffect(() => {
-  if (chosen.value === undefined) chosen.value = calendars.data.value?.[0]?.id
-})
+const route = useRoute()
+const router = useRouter()
+const calendar = computed(() => calendars.data.value?.find((c) => c.id === Number(route.params.id)))
+const settings = ref(false)
 
 const today = computed(() => todayIn(calendar.value?.zone ?? 'UTC', now.value))
 const shown = ref('')
@@ -38,47 +39,44 @@ const heading = computed(() =>
 const id = computed(() => calendar.value?.id)
 const bookings = useBookings(id, from, to)
 
-const hidden = useStorage<number[]>('wharf-hidden-feeds', [])
-const echoes = useStorage('wharf-echoes', false)
-const visible = computed(() =>
-  (bookings.data.value ?? []).filter(
-    (b) => !hidden.value.includes(b.feed) && (echoes.value || b.verdict === 'booking'),
-  ),
-)
+const { hidden, echoes, toggle, visible: visibleOf } = useShown()
+const visible = computed(() => visibleOf(bookings.data.value ?? []))
 const own = computed(() => (conflicts.data.value ?? []).filter((c) => c.calendar === id.value))
 const drawn = computed(() => own.value.filter((c) => c.bookings.some((b) => !hidden.value.includes(b.feed))))
 const unwell = computed(() =>
   (feeds.data.value ?? []).filter((f) => f.state !== 'fresh' && f.calendars.includes(id.value ?? -1)),
 )
 const panel = ref<Booking | null>(null)
-
-function toggle(feed: number) {
-  hidden.value = hidden.value.includes(feed) ? hidden.value.filter((f) => f !== feed) : [...hidden.value, feed]
-}
 </script>
 
 <template>
-  <div v-if="calendars.data.value?.length === 0">
-    <AddCalendar />
-  </div>
-  <div v-else-if="calendar" class="page">
+  <div v-if="calendar" class="page">
     <div class="head">
-      <h1 v-if="calendars.data.value?.length === 1">{{ calendar.name }}</h1>
-      <h1 v-else>
-        <el-select v-model="chosen" aria-label="Calendar" class="choose">
-          <el-option v-for="c in calendars.data.value" :key="c.id" :value="c.id" :label="c.name" />
-        </el-select>
-      </h1>
+      <h1>{{ calendar.name }}</h1>
       <p class="soft">
         let by the {{ calendar.grain === 'time' ? 'hour' : calendar.grain }},
         {{ count(calendar.capacity, 'unit', 'units') }}, {{ calendar.zone }} time
       </p>
+      <div class="act">
+        <el-select
+          v-if="(calendars.data.value?.length ?? 0) > 1"
+          :model-value="calendar.id"
+          size="small"
+          aria-label="Another calendar"
+          class="choose"
+          @change="(other: number) => router.push(`/calendars/${other}`)"
+        >
+          <el-option v-for="c in calendars.data.value" :key="c.id" :value="c.id" :label="c.name" />
+        </el-select>
+        <el-button size="small" @click="settings = true">Settings</el-button>
+      </div>
     </div>
 
-    <ConflictNote v-for="c in own" :key="c.id" :conflict="c" :calendar="calendar" @show="shown = $event" />
+    <ConflictNote v-for="c in own" :key="c.id" :conflict="c" :calendar="calendar" />
     <p v-if="conflicts.data.value && own.length === 0" class="calm">Nothing is double booked.</p>
     <p v-for="f in unwell" :key="f.id" class="caution">
-      <router-link to="/feeds">{{ f.name }}</router-link> is {{ f.state }}: what is shown of it may be out of date.
+      <router-link :to="`/feeds/${f.id}`">{{ f.name }}</router-link> is {{ f.state }}: what is shown of it may be out of
+      date.
     </p>
     <template v-for="link in calendar.links" :key="link.feed">
       <p v-for="notice in link.notices" :key="notice" class="caution">{{ link.label }}: {{ notice }}.</p>
@@ -112,8 +110,18 @@ function toggle(feed: number) {
       </div>
     </div>
 
-    <component
-      :is="narrow ? DayAgenda : MonthGrid"
+    <AgendaList
+      v-if="narrow"
+      :calendars="[calendar]"
+      :from="shown ? month : today"
+      :to="to"
+      :today="today"
+      :bookings="visible"
+      :conflicts="drawn"
+      @choose="panel = $event"
+    />
+    <MonthGrid
+      v-else
       :calendar="calendar"
       :month="shown ? month : ''"
       :from="from"
@@ -122,10 +130,14 @@ function toggle(feed: number) {
       :bookings="visible"
       :conflicts="drawn"
       @choose="panel = $event"
-      @conflict="panel = $event.bookings[0] ?? null"
+      @conflict="router.push(`/conflicts/${$event.id}`)"
     />
     <BookingPanel :booking="panel" :calendar="calendar" @close="panel = null" />
+    <CalendarSettings v-model="settings" :calendar="calendar" />
   </div>
+  <p v-else-if="calendars.data.value">
+    There is no such calendar: it may have been removed. <router-link to="/board">All calendars</router-link>
+  </p>
   <p v-else-if="calendars.error.value" role="alert">{{ calendars.error.value.message }}</p>
 </template>
 
@@ -142,7 +154,12 @@ function toggle(feed: number) {
   gap: 0.2rem 1rem;
 }
 .choose {
-  width: 16rem;
+  width: 11rem;
+}
+.head .act {
+  margin-left: auto;
+  display: flex;
+  gap: 0.4rem;
 }
 .calm {
   color: var(--calm);

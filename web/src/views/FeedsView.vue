@@ -1,10 +1,10 @@
 <script setup lang="ts">
 import { ref } from 'vue'
-import type { Feed, Reading } from '@/data/api'
+import type { Feed } from '@/data/api'
 import { useFeeds, useReadFeed } from '@/data/queries'
 import { count } from '@/logic/dates'
+import { interval, readingWords } from '@/logic/words'
 import AddFeed from '@/parts/AddFeed.vue'
-import FeedReadings from '@/parts/FeedReadings.vue'
 import FeedTag from '@/parts/FeedTag.vue'
 import StateWord from '@/parts/StateWord.vue'
 import TimeAgo from '@/parts/TimeAgo.vue'
@@ -13,16 +13,7 @@ const feeds = useFeeds()
 const read = useReadFeed()
 const adding = ref(false)
 const reading = ref(new Set<number>())
-const open = ref<number>()
 const message = ref('')
-
-const interval = (s: number) => (s % 3600 === 0 ? `${s / 3600} h` : s % 60 === 0 ? `${s / 60} min` : `${s} s`)
-
-function words(r: Reading): string {
-  if (r.outcome === 'failed') return r.message ?? 'failed'
-  if (r.outcome === 'unchanged') return r.times > 1 ? `unchanged, ${r.times} times` : 'unchanged'
-  return `${r.added} added, ${r.changed} changed, ${r.removed} removed`
-}
 
 async function refresh(some: Feed[]) {
   message.value = ''
@@ -30,7 +21,7 @@ async function refresh(some: Feed[]) {
     some.map(async (f) => {
       reading.value.add(f.id)
       try {
-        return `${f.name}: ${words(await read.mutateAsync(f.id))}.`
+        return `${f.name}: ${readingWords(await read.mutateAsync(f.id))}.`
       } catch (e) {
         return `${f.name}: ${e instanceof Error ? e.message : String(e)}`
       } finally {
@@ -58,7 +49,9 @@ async function refresh(some: Feed[]) {
   <ul class="feeds">
     <li v-for="f in feeds.data.value ?? []" :key="f.id" class="feed">
       <div class="name">
-        <h2><FeedTag :color="f.color" :label="f.name" /></h2>
+        <h2>
+          <router-link :to="`/feeds/${f.id}`"><FeedTag :color="f.color" :label="f.name" /></router-link>
+        </h2>
         <p class="soft small">{{ f.platform.name }} · {{ f.address }}</p>
       </div>
       <p class="standing">
@@ -82,12 +75,9 @@ async function refresh(some: Feed[]) {
           <dd>{{ count(f.entries, 'entry', 'entries') }}</dd>
         </div>
       </dl>
-      <p v-if="f.lastReading" class="last" :class="f.lastReading.outcome">{{ words(f.lastReading) }}</p>
+      <p v-if="f.lastReading" class="last" :class="f.lastReading.outcome">{{ readingWords(f.lastReading) }}</p>
       <div class="act">
         <el-button size="small" :loading="reading.has(f.id)" @click="refresh([f])">Read now</el-button>
-        <el-button size="small" text :aria-expanded="open === f.id" @click="open = open === f.id ? undefined : f.id">{{
-          open === f.id ? 'Hide readings' : 'Readings'
-        }}</el-button>
       </div>
       <details v-if="f.remarks.length > 0" class="remarks">
         <summary>{{ count(f.remarks.length, 'remark', 'remarks') }} on what it holds</summary>
@@ -95,7 +85,6 @@ async function refresh(some: Feed[]) {
           <li v-for="r in f.remarks" :key="r">{{ r }}</li>
         </ul>
       </details>
-      <FeedReadings v-if="open === f.id" :feed="f.id" class="readings" />
     </li>
   </ul>
   <AddFeed v-model="adding" @added="message = $event" />
@@ -129,6 +118,9 @@ async function refresh(some: Feed[]) {
 h2 {
   font-size: var(--size-body);
 }
+h2 a {
+  color: inherit;
+}
 dl {
   display: grid;
   grid-template-columns: repeat(4, 1fr);
@@ -152,7 +144,6 @@ dd {
 .last.unchanged {
   color: var(--ink-soft);
 }
-.readings,
 .remarks {
   grid-column: 1 / -1;
 }

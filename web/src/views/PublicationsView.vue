@@ -2,9 +2,20 @@
 import { useClipboard } from '@vueuse/core'
 import { computed, ref } from 'vue'
 import type { Publication } from '@/data/api'
-import { useAddPublication, useCalendars, useFeeds, usePublications } from '@/data/queries'
+import {
+  removals,
+  useAddPublication,
+  useCalendars,
+  useEditPublication,
+  useFeeds,
+  usePublications,
+} from '@/data/queries'
 import { count } from '@/logic/dates'
 import { useProblems } from '@/logic/form'
+import { useRemoval } from '@/logic/removal'
+import { gapsOf } from '@/logic/today'
+import LossDialog from '@/parts/LossDialog.vue'
+import PublicationPickups from '@/parts/PublicationPickups.vue'
 import TimeAgo from '@/parts/TimeAgo.vue'
 
 const publications = usePublications()
@@ -19,13 +30,28 @@ const name = (calendar: number) => calendars.data.value?.find((c) => c.id === ca
 
 /** Platforms that we read for a calendar but that get nothing back. */
 const missing = computed(() =>
-  (calendars.data.value ?? []).flatMap((c) => {
-    const platforms = (feeds.data.value ?? []).filter((f) => f.calendars.includes(c.id)).map((f) => f.platform.name)
-    return [...new Set(platforms)]
-      .filter((p) => !(publications.data.value ?? []).some((q) => q.calendar === c.id && q.platform.name === p))
-      .map((platform) => ({ calendar: c, platform }))
-  }),
+  gapsOf(calendars.data.value ?? [], feeds.data.value ?? [], publications.data.value ?? []).filter(
+    (g) => g.missing === 'out',
+  ),
 )
+
+const edit = useEditPublication()
+const removal = useRemoval()
+const open = ref<number>()
+const renaming = ref<Publication>()
+const newName = ref('')
+function rename(p: Publication) {
+  renaming.value = p
+  newName.value = p.name
+}
+async function save() {
+  const p = renaming.value
+  if (
+    p &&
+    (await problems.attempt(() => edit.mutateAsync({ id: p.id, body: { revision: p.revision, name: newName.value } })))
+  )
+    renaming.value = undefined
+}
 
 const publish = (calendar: number, platform: string) =>
   problems.attempt(() => add.mutateAsync({ calendar, platform, name: `${name(calendar)}, for ${platform}` }))
@@ -42,16 +68,18 @@ async function copyLink(p: Publication) {
     Each platform gets a link of its own. Have the platform import it: it then blocks what the others have sold, and
     never its own bookings.
   </p>
-  <p v-for="m in missing" :key="m.calendar.id + m.platform" class="caution">
+  <p v-for="m in missing" :key="`${m.calendar.id}${m.platform}`" class="caution">
     {{ m.platform }} does not get {{ m.calendar.name }} back, so it can sell what is taken elsewhere.
     <el-button size="small" type="primary" @click="publish(m.calendar.id, m.platform)">Make its link</el-button>
   </p>
-  <p v-if="problems.rest.value" role="alert">{{ problems.rest.value }}</p>
+  <p v-if="problems.all.value || removal.error.value" role="alert" class="failed">
+    {{ problems.all.value || removal.error.value }}
+  </p>
   <p v-if="publications.data.value?.length === 0 && missing.length === 0">
     Nothing to give back yet: <router-link to="/feeds">subscribe to a feed</router-link> first.
   </p>
   <ul class="list">
-    <li v-for="p in publications.data.value ?? []" :key="p.id">
+    <li v-for="p in publications.data.value ?? []" :id="`p${p.id}`" :key="p.id">
       <div>
         <h2>{{ p.platform.name }}</h2>
         <p class="soft small">{{ p.name }} · {{ name(p.calendar) }}, times only</p>
@@ -67,9 +95,27 @@ async function copyLink(p: Publication) {
         {{ ' ' }}<span class="soft small">{{ count(p.pickups, 'time', 'times') }}</span>
       </p>
       <p v-else class="behind">Never picked up: paste the link into {{ p.platform.name }}.</p>
-      <el-button size="small" @click="copyLink(p)">{{ copied === p.id ? 'Copied' : 'Copy link' }}</el-button>
+      <div class="act">
+        <el-button size="small" type="primary" plain @click="copyLink(p)">{{
+          copied === p.id ? 'Copied' : 'Copy link'
+        }}</el-button>
+        <el-button size="small" text :aria-expanded="open === p.id" @click="open = open === p.id ? undefined : p.id"
+          >Pickups</el-button
+        >
+        <el-button size="small" text @click="rename(p)">Rename</el-button>
+        <el-button size="small" text type="danger" @click="removal.remove(p.name, removals.publication(p.id))"
+          >Revoke</el-button
+        >
+      </div>
+      <form v-if="renaming?.id === p.id" class="rename" @submit.prevent="save">
+        <el-input v-model="newName" aria-label="New name" />
+        <el-button type="primary" native-type="submit" :loading="edit.isPending.value">Save</el-button>
+        <el-button text @click="renaming = undefined">Not now</el-button>
+      </form>
+      <PublicationPickups v-if="open === p.id" :publication="p.id" class="pickups" />
     </li>
   </ul>
+  <LossDialog :asking="removal.asking.value" @agree="removal.agree" @close="removal.asking.value = null" />
 </template>
 
 <style scoped>
@@ -99,6 +145,28 @@ li {
 }
 h2 {
   font-size: var(--size-body);
+}
+li:target {
+  background: var(--paper-raised);
+}
+.act,
+.rename {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 0.2rem;
+}
+.act .el-button + .el-button {
+  margin-left: 0;
+}
+.rename,
+.pickups {
+  grid-column: 1 / -1;
+}
+.rename .el-input {
+  width: min(24rem, 100%);
+}
+.failed {
+  color: var(--alarm);
 }
 .behind {
   color: var(--caution);

@@ -1,0 +1,198 @@
+package refresh
+
+import (
+	"context"
+	"errors"
+
+	"wharf/core/rules"
+	"wharf/service/secret"
+	"wharf/service/store"
+)
+
+// Link makes a feed count on a calendar, and combines it. store.ErrTaken when it does
+// already.
+func (r *Refresher) Link(ctx context.Context, link store.Link) error {
+	return r.relink(ctx, link.CalendarID, link.FeedID, func(tx *store.Tx) (store.Link, error) {
+		if _, err := tx.Calendar(link.CalendarID); err != nil {
+			return link, err
+		}
+		return link, tx.CreateLink(link)
+	})
+}
+
+// EditLink changes how a feed counts on a calendar, and combines it. edit is run with the
+// link as it stands, in the transaction that saves what it makes of it.
+func (r *Refresher) EditLink(ctx context.Context, calendar, feed int64, edit func(*store.Tx, *store.Link) error) error {
+	return r.relink(ctx, calendar, feed, func(tx *store.Tx) (store.Link, error) {
+		link, err := tx.LockLink(calendar, feed)
+		if err != nil {
+			return link, err
+		}
+		if err := edit(tx, &link); err != nil {
+			return link, err
+		}
+		return link, tx.SaveLink(link)
+	})
+}
+
+// relink lays a feed out on a calendar by the link that make gives.
+func (r *Refresher) relink(ctx context.Context, calendar, feed int64, make func(*store.Tx) (store.Link, error)) error {
+	err := r.Store.Tx(ctx, func(tx *store.Tx) error {
+		row, err := tx.LockFeed(feed)
+		if err != nil {
+			return err
+		}
+		link, err := make(tx)
+		if err != nil {
+			return err
+		}
+		if err := r.layOutStored(tx, row, link); err != nil {
+			return err
+		}
+		return tx.Changed(store.TopicCalendar, calendar)
+	})
+	if errors.Is(err, errTooMany) {
+		err = r.tooMany()
+	}
+	if err != nil {
+		return err
+	}
+	return r.Combiner.All(ctx)
+}
+
+// layOutStored lays a feed out on a calendar as its last good reading left it.
+func (r *Refresher) layOutStored(tx *store.Tx, feed store.Feed, link store.Link) error {
+	s, ok, err := r.stored(tx, feed)
+	if err != nil || !ok {
+		return err
+	}
+	_, err = r.layOut(tx, s, link, r.Now())
+	return err
+}
+
+// Unlink takes a feed off a calendar, and combines it.
+func (r *Refresher) Unlink(ctx context.Context, calendar, feed int64) error {
+	return r.removing(ctx, func(tx *store.Tx) error {
+		if _, err := tx.LockFeed(feed); err != nil {
+			return err
+		}
+		if _, err := tx.LockLink(calendar, feed); err != nil {
+			return err
+		}
+		if err := tx.RemoveLink(calendar, feed, r.Now()); err != nil {
+			return err
+		}
+		return tx.Changed(store.TopicCalendar, calendar)
+	})
+}
+
+// Unsubscribe removes a feed; its bookings leave every calendar.
+func (r *Refresher) Unsubscribe(ctx context.Context, feed int64) error {
+	return r.removing(ctx, func(tx *store.Tx) error {
+		row, err := tx.LockFeed(feed)
+		if err != nil {
+			return err
+		}
+		if _, err := tx.BreakClaim(row); err != nil {
+			return err
+		}
+		if err := tx.RemoveFeed(feed, r.Now()); err != nil {
+			return err
+		}
+		return tx.Changed(store.TopicFeed, feed)
+	})
+}
+
+func (r *Refresher) removing(ctx context.Context, f func(*store.Tx) error) error {
+	if err := r.Store.Tx(ctx, f); err != nil {
+		return err
+	}
+	return r.Combiner.All(ctx)
+}
+
+// EditFeed changes a feed. edit is run with the feed as it stands, in the transaction
+// that saves what it makes of it. A new link ("" for none) is read first, and must give a
+// calendar; what it gives takes the place of what was there.
+func (r *Refresher) EditFeed(ctx context.Context, id int64, link string, edit func(*store.Tx, *store.Feed) error) error {
+	var got fetched
+	if link != "" {
+		var err error
+		if got, link, err = r.firstReading(ctx, link); err != nil {
+			return err
+		}
+	}
+	err := r.Store.Tx(ctx, func(tx *store.Tx) error {
+		feed, err := tx.LockFeed(id)
+		if err != nil {
+			return err
+		}
+		lease := feed.LeaseUntil
+		if err := edit(tx, &feed); err != nil {
+			return err
+		}
+		if link == "" {
+			// Whoever is reading it goes on; SaveFeed would end that claim.
+			return errors.Join(tx.SaveFeed(feed), tx.KeepClaim(feed, lease), tx.Changed(store.TopicFeed, id))
+		}
+		feed.URLCipher, feed.Address = r.Box.Seal(urlPlace, link), secret.Redact(link)
+		feed.ETag, feed.LastModified = "", ""
+		if feed, err = tx.BreakClaim(feed); err != nil {
+			return err
+		}
+		if err := tx.SaveFeed(feed); err != nil {
+			return err
+		}
+		if _, _, err := r.commit(tx, feed, got); err != nil {
+			return err
+		}
+		return tx.Changed(store.TopicFeed, id)
+	})
+	if errors.Is(err, errTooMany) {
+		err = r.tooMany()
+	}
+	if err != nil {
+		return err
+	}
+	return r.Combiner.All(ctx)
+}
+
+// EditCalendar changes a calendar, lays it out again and combines it. edit is run with
+// the calendar as it stands, in the transaction that saves what it makes of it.
+func (r *Refresher) EditCalendar(ctx context.Context, id int64, edit func(*store.Tx, *store.Calendar) error) error {
+	err := r.Store.Tx(ctx, func(tx *store.Tx) error {
+		// Feeds are held before calendars, everywhere.
+		links, err := tx.LinksOfCalendar(id)
+		if err != nil {
+			return err
+		}
+		feeds := map[int64]store.Feed{}
+		for _, l := range links {
+			if feeds[l.FeedID], err = tx.LockFeed(l.FeedID); err != nil {
+				return err
+			}
+		}
+		calendar, err := tx.LockCalendar(id)
+		if err != nil {
+			return err
+		}
+		if err := edit(tx, &calendar); err != nil {
+			return err
+		}
+		if _, err := rules.NewCalendar(calendar.Zone, calendar.Grain, calendar.Capacity); err != nil {
+			return err
+		}
+		if err := tx.SaveCalendar(calendar); err != nil {
+			return err
+		}
+		for _, l := range links {
+			if err := r.layOutStored(tx, feeds[l.FeedID], l); err != nil {
+				return err
+			}
+		}
+		return errors.Join(tx.MarkDirty(id), tx.Changed(store.TopicCalendar, id))
+	})
+	if err != nil {
+		return err
+	}
+	return r.Combiner.All(ctx)
+}

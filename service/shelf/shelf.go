@@ -1,0 +1,297 @@
+// Package shelf holds the publications as they are served: the bytes of the newest
+// version of each, packed and plain, and the count of pickups, in memory.
+//
+// A request costs no query. What another process has rendered is noticed by the change
+// table within a second; what this one has rendered, at once. While the database is
+// away, what is on the shelf is served as it last was. The first pickup of a version by
+// a reader is written before it is answered; repeats are counted here and written
+// together every few seconds.
+package shelf
+
+import (
+	"bytes"
+	"context"
+	"crypto/sha256"
+	"errors"
+	"log/slog"
+	"slices"
+	"strings"
+	"sync"
+	"sync/atomic"
+	"time"
+
+	"github.com/klauspost/compress/gzip"
+	"golang.org/x/sync/singleflight"
+
+	"wharf/service/events"
+	"wharf/service/store"
+)
+
+// Item is one version of a publication, ready to be sent. It never changes.
+type Item struct {
+	PublicationID int64
+	Version       int64
+	At            time.Time
+	Tag           string // its hash, the heart of its ETag
+	ETag, ZipETag string // as header values
+	LastModified  string // as a header value
+	Body, Zipped  []byte
+}
+
+// slot is the place of a publication.
+type slot struct {
+	item  atomic.Pointer[Item]
+	stale atomic.Bool
+	asked atomic.Int64 // when last, in Unix seconds
+}
+
+// hash is what a publication is found by.
+type hash = [sha256.Size]byte
+
+// Shelf is the room's door.
+type Shelf struct {
+	Store *store.Store
+	Log   *slog.Logger
+	Now   func() time.Time
+	// MaxBytes bounds the memory for publications; the ones asked for longest ago go.
+	MaxBytes int64
+
+	mu    sync.RWMutex
+	slots map[hash]*slot
+	byID  map[int64]hash
+	size  int64
+	loads singleflight.Group
+
+	pickups ledger
+}
+
+// New returns an empty shelf.
+func New(s *store.Store, log *slog.Logger, now func() time.Time, maxBytes int64) *Shelf {
+	return &Shelf{Store: s, Log: log, Now: now, MaxBytes: maxBytes, slots: map[hash]*slot{}, byID: map[int64]hash{}, pickups: newLedger()}
+}
+
+// Get returns what is published under a secret. The error is store.ErrNotFound,
+// store.ErrRevoked, or that of a database that is away and has never been asked for it.
+func (s *Shelf) Get(ctx context.Context, secret string) (*Item, error) {
+	key := sha256.Sum256([]byte(secret))
+	s.mu.RLock()
+	place := s.slots[key]
+	s.mu.RUnlock()
+	if place != nil {
+		place.asked.Store(s.Now().Unix())
+		if !place.stale.Load() {
+			return place.item.Load(), nil
+		}
+	}
+	item, err, _ := s.loads.Do(string(key[:]), func() (any, error) { return s.load(ctx, key) })
+	switch {
+	case err == nil:
+		return item.(*Item), nil
+	case place != nil && !errors.Is(err, store.ErrNotFound) && !errors.Is(err, store.ErrRevoked):
+		return place.item.Load(), nil // the database is away: what was last published still holds
+	}
+	return nil, err
+}
+
+// load reads a publication from the database and puts it on the shelf.
+func (s *Shelf) load(ctx context.Context, key hash) (*Item, error) {
+	s.mu.RLock()
+	place := s.slots[key]
+	s.mu.RUnlock()
+	if place != nil {
+		place.stale.Store(false) // before it is read: a change while it is read makes it stale again
+	}
+	// A request that breaks off must not fail the others that wait for the same.
+	ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
+	defer cancel()
+	row, err := s.Store.PublicationServed(ctx, key[:])
+	switch {
+	case err == nil:
+		return s.put(row), nil
+	case errors.Is(err, store.ErrNotFound), errors.Is(err, store.ErrRevoked):
+		s.drop(key)
+	case place != nil:
+		place.stale.Store(true)
+	}
+	return nil, err
+}
+
+// put places a version, unless a newer one is there.
+func (s *Shelf) put(row store.Served) *Item {
+	item := &Item{PublicationID: row.PublicationID, Version: row.Version, At: row.At, Tag: row.ETag, ETag: `"` + row.ETag + `"`, ZipETag: `"` + row.ETag + `-gzip"`,
+		LastModified: row.At.UTC().Format("Mon, 02 Jan 2006 15:04:05 GMT"), Body: row.Body, Zipped: zipped(row.Body)}
+	key := hash(row.SecretHash)
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	place := s.slots[key]
+	if place == nil {
+		place = &slot{}
+		s.slots[key], s.byID[row.PublicationID] = place, key
+	}
+	if old := place.item.Load(); old != nil {
+		if old.Version > item.Version {
+			return old
+		}
+		s.size -= old.bytes()
+	}
+	place.item.Store(item)
+	place.asked.CompareAndSwap(0, s.Now().Unix())
+	s.size += item.bytes()
+	s.makeRoom(key)
+	return item
+}
+
+func (i *Item) bytes() int64 { return int64(len(i.Body) + len(i.Zipped)) }
+
+// makeRoom drops what was asked for longest ago until the rest fits; the one just placed
+// stays.
+func (s *Shelf) makeRoom(except hash) {
+	if s.size <= s.MaxBytes {
+		return
+	}
+	keys := make([]hash, 0, len(s.slots))
+	for k := range s.slots {
+		if k != except {
+			keys = append(keys, k)
+		}
+	}
+	slices.SortFunc(keys, func(a, b hash) int { return int(s.slots[a].asked.Load() - s.slots[b].asked.Load()) })
+	for _, k := range keys {
+		if s.size <= s.MaxBytes*9/10 {
+			return
+		}
+		s.remove(k)
+	}
+}
+
+func (s *Shelf) drop(key hash) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.remove(key)
+}
+
+func (s *Shelf) remove(key hash) {
+	if place := s.slots[key]; place != nil {
+		item := place.item.Load()
+		s.size -= item.bytes()
+		delete(s.byID, item.PublicationID)
+		delete(s.slots, key)
+	}
+}
+
+// Stale makes the next request for the publications look for a newer version.
+func (s *Shelf) Stale(publications ...int64) {
+	s.mu.RLock()
+	defer s.mu.RUnlock()
+	for _, id := range publications {
+		if place := s.slots[s.byID[id]]; place != nil {
+			place.stale.Store(true)
+		}
+	}
+}
+
+// checkVersions makes stale whatever is not the newest version, in case a change went
+// unnoticed.
+func (s *Shelf) checkVersions(ctx context.Context) error {
+	versions, err := s.Store.PublicationVersions(ctx)
+	if err != nil {
+		return err
+	}
+	s.mu.RLock()
+	defer s.mu.RUnlock()
+	for _, place := range s.slots {
+		item := place.item.Load()
+		if versions[item.PublicationID] != item.Version {
+			place.stale.Store(true)
+		}
+	}
+	return nil
+}
+
+// fill places what fits, so that it is there also if the database goes away before it is
+// first asked for.
+func (s *Shelf) fill(ctx context.Context) error {
+	const some = 50
+	count, full := 0, false
+	for after := int64(0); !full; {
+		rows, err := s.Store.PublicationsServed(ctx, after, some)
+		if err != nil {
+			return err
+		}
+		if len(rows) == 0 {
+			break
+		}
+		for _, r := range rows {
+			s.put(r)
+			after = r.PublicationID
+		}
+		count += len(rows)
+		s.mu.RLock()
+		full = s.size > s.MaxBytes/2
+		s.mu.RUnlock()
+	}
+	s.Log.Info("publications loaded", "count", count, "full", full)
+	return nil
+}
+
+// Run keeps the shelf in step with the database until ctx ends, and writes the counts of
+// pickups at every tick. Flush is to be called after it, when no request is served any
+// more.
+func (s *Shelf) Run(ctx context.Context, hub *events.Hub, tick <-chan time.Time) {
+	changes := hub.Subscribe(false)
+	defer changes.Close()
+	filled := false
+	for rounds := 0; ; rounds++ {
+		if !filled {
+			filled = s.try(ctx, "publications cannot be loaded", s.fill)
+		}
+		if rounds%12 == 11 {
+			s.try(ctx, "versions cannot be checked", s.checkVersions)
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case _, open := <-changes.Ready:
+			if !open {
+				return
+			}
+			for _, e := range changes.Take() {
+				switch e.Topic {
+				case store.TopicPublication:
+					s.Stale(e.ID)
+				case events.TopicAll:
+					s.try(ctx, "versions cannot be checked", s.checkVersions)
+				}
+			}
+		case <-tick:
+			s.Flush(ctx)
+		}
+	}
+}
+
+func (s *Shelf) try(ctx context.Context, what string, f func(context.Context) error) bool {
+	err := f(ctx)
+	if err != nil && ctx.Err() == nil {
+		s.Log.Warn(what+"; it is tried again", "error", err)
+	}
+	return err == nil
+}
+
+// HasTag reports whether If-None-Match names the version, packed or not.
+func (i *Item) HasTag(header string) bool {
+	for part := range strings.SplitSeq(header, ",") {
+		tag := strings.Trim(strings.TrimPrefix(strings.TrimSpace(part), "W/"), `"`)
+		if tag == "*" || strings.TrimSuffix(tag, "-gzip") == i.Tag {
+			return true
+		}
+	}
+	return false
+}
+
+func zipped(body []byte) []byte {
+	var b bytes.Buffer
+	w := gzip.NewWriter(&b)
+	_, _ = w.Write(body) // a bytes.Buffer does not fail
+	_ = w.Close()
+	return b.Bytes()
+}

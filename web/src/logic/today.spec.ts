@@ -1,0 +1,78 @@
+import { describe, expect, it } from 'vitest'
+import type { Calendar, Feed, Publication } from '@/data/api'
+import { staleAfter } from '@/data/live'
+import { factsOf } from './facts'
+import { booking, calendar, clash } from './samples'
+import { gapsOf, movementsOn } from './today'
+
+const feed = (id: number, platform: string, calendars: number[]) =>
+  ({ id, platform: { name: platform }, calendars }) as Feed
+const publication = (calendar: number, platform: string) => ({ calendar, platform: { name: platform } }) as Publication
+const linked = (role: 'blocks' | 'shows', ...feeds: number[]): Calendar => ({
+  ...calendar('day'),
+  links: feeds.map((f) => ({
+    feed: f,
+    revision: 1,
+    role,
+    tentative: 'tentative',
+    units: 1,
+    label: '',
+    color: 'teal',
+    notices: [],
+  })),
+})
+
+describe('directions', () => {
+  it.each([
+    ['read and given back', linked('blocks', 1), [feed(1, 'Desk', [1])], [publication(1, 'Desk')], []],
+    ['read only', linked('blocks', 1), [feed(1, 'Desk', [1])], [], [['Desk', 'out']]],
+    ['only shown needs nothing back', linked('shows', 1), [feed(1, 'Diary', [1])], [], []],
+    ['given back only', linked('blocks'), [], [publication(1, 'Desk')], [['Desk', 'in']]],
+  ] as const)('%s', (_, c, feeds, publications, want) => {
+    expect(gapsOf([c], [...feeds], [...publications]).map((g) => [g.platform, g.missing])).toEqual(want)
+  })
+})
+
+describe('comings and goings', () => {
+  const on = (date: string, c: Calendar, ...all: ReturnType<typeof booking>[]) => {
+    const { come, go } = movementsOn(date, all, [c])
+    return [come.map((m) => m.booking.id), go.map((m) => m.booking.id)]
+  }
+  it('a stay is left on its end, a day booking ends the day before', () => {
+    const stay = booking(1, '2026-07-03', '2026-07-05')
+    expect(on('2026-07-05', calendar('night'), stay)).toEqual([[], [1]])
+    expect(on('2026-07-04', calendar('day'), stay)).toEqual([[], [1]])
+    expect(on('2026-07-03', calendar('night'), stay)).toEqual([[1], []])
+  })
+  it('hours belong to the day in the calendar’s zone; echoes to none', () => {
+    const late = booking(1, '2026-07-04T02:00:00Z', '2026-07-04T03:00:00Z')
+    expect(on('2026-07-03', calendar('time'), late)).toEqual([[1], []])
+    expect(on('2026-07-03', calendar('day'), booking(2, '2026-07-03', '2026-07-05', { verdict: 'echo' }))).toEqual([
+      [],
+      [],
+    ])
+  })
+})
+
+it('the evidence is in the order of time', () => {
+  const a = booking(1, '2026-07-03', '2026-07-05', {
+    created: '2026-06-01T10:00:00Z',
+    notBefore: '2026-06-01T11:00:00Z',
+    seenBy: '2026-06-01T12:00:00Z',
+  })
+  const b = booking(2, '2026-07-04', '2026-07-06', { seenBy: '2026-06-01T09:00:00Z' })
+  const conflict = { ...clash('2026-07-04', '2026-07-05', [a, b]), opened: '2026-06-01T12:00:01Z' }
+  expect(factsOf(conflict).map((f) => f.text)).toEqual([
+    'Desk was first read, with Guest 2 in it',
+    'Guest 1 was made, says Desk',
+    'Desk was read without Guest 1',
+    'Desk was read with Guest 1',
+    'The conflict was found',
+  ])
+})
+
+it('a change makes stale what shows it, and an unknown one everything', () => {
+  expect(staleAfter({ topic: 'feed', id: 7 })).toEqual([['feeds'], ['readings', 7]])
+  expect(staleAfter({ topic: 'pickup', id: 7 })).toContainEqual(['pickups', 7])
+  expect(staleAfter({ topic: 'all', id: 0 })).toEqual([])
+})

@@ -1,0 +1,456 @@
+<script setup lang="ts">
+import { useElementSize } from '@vueuse/core'
+import { computed, nextTick, onMounted, ref, useTemplateRef, watch } from 'vue'
+import type { Booking, Calendar, Conflict } from '@/data/api'
+import { layLine, scales, ticksOf, weekendsOf, type Line, type Placed, type Scale } from '@/logic/board'
+import { addDays, daysBetween, wallClock } from '@/logic/dates'
+import { lengthWords, spanWords } from '@/logic/layout'
+import FeedTag from './FeedTag.vue'
+
+const props = defineProps<{
+  calendars: Calendar[]
+  bookings: Booking[]
+  conflicts: Conflict[]
+  scale: Scale
+  range: [string, string]
+  today: string
+  now: Date
+  hidden: number[] // feeds
+  waiting: boolean
+}>()
+const emit = defineEmits<{ choose: [booking: Booking]; toggle: [feed: number]; see: [from: string, to: string] }>()
+defineExpose({ goTo })
+
+const rowHeight = 26 // pixels to a lane
+const edge = 192 // of the names
+const box = useTemplateRef<HTMLElement>('box')
+const { width } = useElementSize(box)
+const left = ref(0)
+const px = computed(() => scales[props.scale])
+const origin = computed(() => props.range[0])
+const total = computed(() => daysBetween(props.range[0], props.range[1]) * px.value)
+
+/** The days in view, with some to spare on both sides. */
+const view = computed(() => {
+  const days = Math.max(width.value, 300) / px.value
+  const first = Math.max(0, Math.floor(left.value / px.value - days / 2))
+  const last = Math.min(daysBetween(props.range[0], props.range[1]), Math.ceil(left.value / px.value + 1.5 * days))
+  return { first, last, from: addDays(origin.value, first), to: addDays(origin.value, last) }
+})
+watch(
+  () => [view.value.from, view.value.to] as const,
+  ([from, to]) => emit('see', from, to),
+  { immediate: true },
+)
+
+function goTo(date: string, smooth = true) {
+  const quiet = matchMedia('(prefers-reduced-motion: reduce)').matches
+  const lead = Math.min((box.value?.clientWidth ?? 0) / 8 / px.value, 3)
+  box.value?.scrollTo({
+    left: (daysBetween(origin.value, date) - lead) * px.value,
+    behavior: smooth && !quiet ? 'smooth' : 'instant',
+  })
+}
+onMounted(() => {
+  void nextTick(() => goTo(props.today, false))
+})
+// Another scale shows the same day at the left.
+watch(
+  () => props.scale,
+  async (_now, before) => {
+    const day = left.value / scales[before]
+    await nextTick()
+    if (box.value) box.value.scrollLeft = day * px.value
+  },
+)
+const scrolled = () => {
+  left.value = box.value?.scrollLeft ?? 0
+}
+
+const ticks = computed(() => ticksOf(props.scale, origin.value, view.value.from, view.value.to))
+const weekends = computed(() => weekendsOf(origin.value, view.value.from, view.value.to))
+const nowAt = computed(() => {
+  const clock = wallClock(props.now.toISOString(), props.calendars[0]?.zone ?? 'UTC')
+  return (
+    daysBetween(origin.value, clock.slice(0, 10)) + (Number(clock.slice(11, 13)) * 60 + Number(clock.slice(14))) / 1440
+  )
+})
+
+const opened = ref<number[]>([])
+const toggleRow = (id: number) => {
+  opened.value = opened.value.includes(id) ? opened.value.filter((x) => x !== id) : [...opened.value, id]
+}
+
+interface Row {
+  key: string
+  calendar: Calendar
+  feed?: Calendar['links'][number]
+  line: Line
+}
+interface Group {
+  title: string
+  rows: Row[]
+}
+
+const titles: Record<Calendar['grain'], string> = { night: 'By the night', day: 'By the day', time: 'By the hour' }
+
+const groups = computed<Group[]>(() =>
+  (['night', 'day', 'time'] as const).flatMap((grain) => {
+    const own = props.calendars.filter((c) => c.grain === grain)
+    if (own.length === 0) return []
+    return [{ title: titles[grain], rows: own.flatMap(rowsOf) }]
+  }),
+)
+
+function rowsOf(calendar: Calendar): Row[] {
+  const bookings = props.bookings.filter((b) => b.calendar === calendar.id)
+  const conflicts = props.conflicts.filter((c) => c.calendar === calendar.id)
+  const shown = bookings.filter((b) => !props.hidden.includes(b.feed))
+  const rows: Row[] = [{ key: `c${calendar.id}`, calendar, line: layLine(shown, conflicts, calendar, origin.value) }]
+  if (opened.value.includes(calendar.id)) {
+    for (const feed of calendar.links) {
+      const ofFeed = shown.filter((b) => b.feed === feed.feed)
+      rows.push({
+        key: `c${calendar.id}f${feed.feed}`,
+        calendar,
+        feed,
+        line: layLine(ofFeed, [], calendar, origin.value),
+      })
+    }
+  }
+  return rows
+}
+
+const inView = <T extends { from: number; to: number }>(items: T[]) =>
+  items.filter((i) => i.to > view.value.first && i.from < view.value.last)
+
+const heightOf = (row: Row) => Math.max(1, row.line.lanes) * rowHeight + (row.feed ? 8 : 14)
+
+function describe(b: Booking, calendar: Calendar): string {
+  const kind = b.verdict === 'echo' ? 'echo' : b.tentative ? 'tentative' : b.blocks ? '' : 'shown only'
+  const span = `${spanWords(b.start, b.end, calendar)} (${lengthWords(b.start, b.end, calendar)})`
+  return [b.title || 'Untitled', b.label, span, kind].filter(Boolean).join(', ')
+}
+
+const barStyle = (bar: Placed) => ({
+  left: `${bar.from * px.value + 1}px`,
+  width: `${Math.max((bar.to - bar.from) * px.value - 2, 4)}px`,
+  top: `${bar.lane * rowHeight + 6}px`,
+  '--feed': `var(--feed-${bar.booking.color})`,
+})
+</script>
+
+<template>
+  <!-- eslint-disable-next-line vuejs-accessibility/no-static-element-interactions -->
+  <div
+    ref="box"
+    class="board"
+    role="region"
+    aria-label="Board: arrow keys scroll in time"
+    tabindex="0"
+    :aria-busy="waiting"
+    @scroll.passive="scrolled"
+  >
+    <div class="canvas" :style="{ width: `${total + edge}px` }">
+      <div class="scale" :class="scale">
+        <div class="corner">
+          <slot />
+        </div>
+        <span
+          v-for="t in ticks"
+          :key="t.at"
+          class="tick"
+          :class="{ strong: t.strong }"
+          :style="{ left: `${edge + t.at * px}px` }"
+          >{{ t.text }}</span
+        >
+      </div>
+      <div class="ground" aria-hidden="true">
+        <template v-if="scale !== 'season'">
+          <span
+            v-for="w in weekends"
+            :key="w"
+            class="weekend"
+            :style="{ left: `${edge + w * px}px`, width: `${2 * px}px` }"
+          />
+        </template>
+        <span
+          v-for="t in ticks"
+          :key="t.at"
+          class="rule"
+          :class="{ strong: t.strong }"
+          :style="{ left: `${edge + t.at * px}px` }"
+        />
+        <span class="now" :style="{ left: `${edge + nowAt * px}px` }" />
+      </div>
+      <section v-for="g in groups" :key="g.title" :aria-label="g.title">
+        <h2 class="group">
+          <span>{{ g.title }}</span>
+        </h2>
+        <div
+          v-for="row in g.rows"
+          :key="row.key"
+          class="row"
+          :class="{ sub: row.feed }"
+          :style="{ height: `${heightOf(row)}px` }"
+        >
+          <div class="name">
+            <button
+              v-if="row.feed"
+              type="button"
+              class="feed"
+              :aria-pressed="!hidden.includes(row.feed.feed)"
+              :title="hidden.includes(row.feed.feed) ? `Show ${row.feed.label}` : `Hide ${row.feed.label}`"
+              @click="emit('toggle', row.feed.feed)"
+            >
+              <FeedTag :color="row.feed.color" :label="row.feed.label" />
+            </button>
+            <template v-else>
+              <button
+                type="button"
+                class="open"
+                :aria-expanded="opened.includes(row.calendar.id)"
+                :aria-label="`Feeds of ${row.calendar.name}`"
+                @click="toggleRow(row.calendar.id)"
+              >
+                <span aria-hidden="true">{{ opened.includes(row.calendar.id) ? '▾' : '▸' }}</span>
+              </button>
+              <router-link :to="`/calendars/${row.calendar.id}`" class="calendar">{{ row.calendar.name }}</router-link>
+              <span v-if="row.calendar.capacity > 1" class="soft small capacity">{{ row.calendar.capacity }} fit</span>
+            </template>
+          </div>
+          <div class="track">
+            <button
+              v-for="bar in inView(row.line.bars)"
+              :key="bar.booking.id"
+              type="button"
+              class="booking"
+              :class="{
+                echo: bar.booking.verdict !== 'booking',
+                tentative: bar.booking.tentative,
+                shown: !bar.booking.blocks,
+              }"
+              :style="barStyle(bar)"
+              :title="describe(bar.booking, row.calendar)"
+              :aria-label="describe(bar.booking, row.calendar)"
+              @click="emit('choose', bar.booking)"
+            >
+              <span v-if="(bar.to - bar.from) * px > 30" class="text">{{ bar.booking.title || 'Untitled' }}</span>
+            </button>
+            <router-link
+              v-for="clash in inView(row.line.clashes)"
+              :key="clash.conflict.id"
+              :to="`/conflicts/${clash.conflict.id}`"
+              class="clash"
+              :class="clash.conflict.kind"
+              :aria-label="`${clash.conflict.kind.replace('_', ' ')}, ${spanWords(clash.conflict.start, clash.conflict.end, row.calendar)}`"
+              :title="`${clash.conflict.kind.replace('_', ' ')}, ${spanWords(clash.conflict.start, clash.conflict.end, row.calendar)}`"
+              :style="{
+                left: `${clash.from * px - 1}px`,
+                width: `${Math.max((clash.to - clash.from) * px + 2, 8)}px`,
+                top: `${clash.lane * rowHeight + 3}px`,
+                height: `${clash.lanes * rowHeight}px`,
+              }"
+            />
+          </div>
+        </div>
+      </section>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.board {
+  position: relative;
+  overflow: auto;
+  border: 1px solid var(--line);
+  background: var(--paper-raised);
+  max-height: calc(100vh - 11rem);
+}
+.canvas {
+  position: relative;
+  min-height: 12rem;
+}
+.scale {
+  position: sticky;
+  top: 0;
+  z-index: 4;
+  height: 2.1rem;
+  background: var(--paper);
+  border-bottom: 1px solid var(--line);
+}
+.corner {
+  position: sticky;
+  left: 0;
+  z-index: 1;
+  width: 192px;
+  height: 100%;
+  background: var(--paper);
+  border-right: 1px solid var(--line);
+}
+.tick {
+  position: absolute;
+  top: 0.45rem;
+  padding-left: 0.3rem;
+  font-size: var(--size-small);
+  color: var(--ink-soft);
+  white-space: nowrap;
+}
+.tick.strong {
+  color: var(--ink);
+  font-weight: 600;
+}
+.ground {
+  position: absolute;
+  inset: 2.1rem 0 0 0;
+}
+.weekend,
+.rule,
+.now {
+  position: absolute;
+  top: 0;
+  bottom: 0;
+}
+.weekend {
+  background: color-mix(in oklab, var(--paper-sunk) 65%, transparent);
+}
+.rule {
+  border-left: 1px solid color-mix(in oklab, var(--line) 55%, transparent);
+}
+.rule.strong {
+  border-color: var(--line);
+}
+.now {
+  border-left: 2px solid var(--water);
+}
+.group {
+  font-size: var(--size-small);
+  font-weight: 600;
+  color: var(--ink-soft);
+  position: relative;
+  border-top: 1px solid var(--line);
+}
+.group span {
+  position: sticky;
+  left: 0;
+  display: inline-block;
+  width: 192px;
+  padding: 0.25rem 0.7rem 0.1rem;
+  z-index: 3;
+  background: var(--paper-raised);
+  border-right: 1px solid var(--line);
+}
+.row {
+  position: relative;
+  display: flex;
+  border-top: 1px solid color-mix(in oklab, var(--line) 60%, transparent);
+}
+.name {
+  position: sticky;
+  left: 0;
+  z-index: 3;
+  width: 192px;
+  flex: none;
+  padding: 0.3rem 0.5rem;
+  background: var(--paper-raised);
+  border-right: 1px solid var(--line);
+  overflow: hidden;
+  white-space: nowrap;
+  text-overflow: ellipsis;
+}
+.sub .name {
+  padding-left: 1.9rem;
+  font-size: var(--size-small);
+}
+.open,
+.feed {
+  font: inherit;
+  color: inherit;
+  background: none;
+  border: 0;
+  padding: 0;
+  cursor: pointer;
+}
+.open {
+  width: 1.4rem;
+  color: var(--ink-soft);
+}
+.feed[aria-pressed='false'] {
+  color: var(--ink-soft);
+  text-decoration: line-through;
+}
+.calendar {
+  color: var(--ink);
+  font-weight: 600;
+  text-decoration: none;
+}
+.capacity {
+  margin-left: 0.5rem;
+}
+.calendar:hover {
+  text-decoration: underline;
+}
+.track {
+  position: relative;
+}
+.booking {
+  position: absolute;
+  height: 22px;
+  padding: 0 0.35rem;
+  border: 1px solid var(--feed);
+  border-radius: 3px;
+  background: var(--feed);
+  color: var(--bar-ink);
+  font: inherit;
+  font-size: var(--size-small);
+  line-height: 1.2;
+  text-align: left;
+  cursor: pointer;
+  overflow: clip; /* not hidden, which would keep the text from staying in view */
+}
+.text {
+  position: sticky;
+  left: 200px;
+  display: inline-block;
+  max-width: 100%;
+  white-space: nowrap;
+  overflow: hidden;
+  text-overflow: ellipsis;
+}
+.booking.echo,
+.booking.shown {
+  background: var(--paper-raised);
+  color: var(--ink-soft);
+  border-style: dashed;
+}
+.booking.shown {
+  border-style: dotted;
+}
+.booking.tentative:not(.echo) {
+  color: var(--ink);
+  background: repeating-linear-gradient(
+    -45deg,
+    color-mix(in oklab, var(--feed) 38%, var(--paper-raised)) 0 6px,
+    color-mix(in oklab, var(--feed) 18%, var(--paper-raised)) 6px 12px
+  );
+}
+.clash {
+  position: absolute;
+  z-index: 1;
+  border: 2px solid var(--alarm);
+  border-radius: 3px;
+  background: repeating-linear-gradient(
+    45deg,
+    color-mix(in oklab, var(--alarm) 45%, transparent) 0 2px,
+    transparent 2px 9px
+  );
+}
+.clash.tentative_clash {
+  border-color: var(--caution);
+  background: repeating-linear-gradient(
+    45deg,
+    color-mix(in oklab, var(--caution) 45%, transparent) 0 2px,
+    transparent 2px 9px
+  );
+}
+</style>

@@ -1,0 +1,29 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import type { Asking } from '@/logic/removal'
+
+const props = defineProps<{ asking: Asking | null }>()
+const emit = defineEmits<{ agree: []; close: [] }>()
+const open = computed({ get: () => props.asking !== null, set: () => emit('close') })
+</script>
+
+<template>
+  <el-dialog v-model="open" :title="`Remove ${asking?.what ?? ''}?`" width="min(34rem, 96vw)" append-to-body>
+    <ul class="loses">
+      <li v-for="sentence in asking?.loses ?? []" :key="sentence">{{ sentence }}</li>
+    </ul>
+    <div class="act">
+      <el-button type="danger" @click="emit('agree')">Remove it all the same</el-button>
+      <el-button @click="emit('close')">Keep it</el-button>
+    </div>
+  </el-dialog>
+</template>
+
+<style scoped>
+.loses {
+  margin: 0 0 1rem;
+  padding-left: 1.1rem;
+  display: grid;
+  gap: 0.4rem;
+}
+</style>

@@ -1,0 +1,105 @@
+<script setup lang="ts">
+import { useMediaQuery, useStorage } from '@vueuse/core'
+import { computed, ref, useTemplateRef } from 'vue'
+import type { Booking } from '@/data/api'
+import { useAllBookings, useCalendars, useConflicts } from '@/data/queries'
+import { boardRange, type Scale } from '@/logic/board'
+import { addDays, todayIn } from '@/logic/dates'
+import { useClock } from '@/logic/now'
+import { useShown } from '@/logic/shown'
+import AddCalendar from '@/parts/AddCalendar.vue'
+import AgendaList from '@/parts/AgendaList.vue'
+import BoardChart from '@/parts/BoardChart.vue'
+import BookingPanel from '@/parts/BookingPanel.vue'
+
+const now = useClock()
+const narrow = useMediaQuery('(max-width: 640px)')
+const calendars = useCalendars()
+const conflicts = useConflicts()
+const scale = useStorage<Scale>('wharf-scale', 'month')
+const { hidden, echoes, toggle, visible } = useShown()
+const chart = useTemplateRef<InstanceType<typeof BoardChart>>('chart')
+
+const all = computed(() => calendars.data.value ?? [])
+const today = computed(() => todayIn(all.value[0]?.zone ?? 'UTC', now.value))
+const range = computed(() => boardRange(today.value))
+const weeks = ref(6) // of the agenda
+const seen = ref<[string, string]>()
+const from = computed(() => (narrow.value ? today.value : (seen.value?.[0] ?? today.value)))
+const to = computed(() =>
+  narrow.value ? addDays(today.value, 7 * weeks.value) : (seen.value?.[1] ?? addDays(today.value, 7)),
+)
+const loaded = useAllBookings(from, to)
+const bookings = computed(() => loaded.value.bookings.filter((b) => echoes.value || b.verdict === 'booking'))
+const shown = computed(() => visible(loaded.value.bookings))
+
+const panel = ref<Booking | null>(null)
+const adding = ref(false)
+const calendarOf = (b: Booking | null) => all.value.find((c) => c.id === b?.calendar)
+const names: Record<Scale, string> = { day: 'Days', week: 'Weeks', month: 'Months', season: 'Seasons' }
+</script>
+
+<template>
+  <AddCalendar v-if="calendars.data.value?.length === 0" />
+  <div v-else-if="calendars.data.value">
+    <div class="head">
+      <h1>Board</h1>
+      <el-radio-group v-if="!narrow" v-model="scale" size="small" aria-label="Scale">
+        <el-radio-button v-for="(name, key) in names" :key="key" :value="key">{{ name }}</el-radio-button>
+      </el-radio-group>
+      <el-button v-if="!narrow" size="small" @click="chart?.goTo(today)">Today</el-button>
+      <el-switch v-model="echoes" active-text="echoes" aria-label="Show echoes" />
+      <el-button size="small" class="add" @click="adding = true">Add a calendar</el-button>
+    </div>
+    <template v-if="narrow">
+      <AgendaList
+        :calendars="all"
+        :from="today"
+        :to="to"
+        :today="today"
+        :bookings="shown"
+        :conflicts="conflicts.data.value ?? []"
+        @choose="panel = $event"
+      />
+      <el-button class="more" @click="weeks += 6">Six weeks more</el-button>
+    </template>
+    <BoardChart
+      v-else
+      ref="chart"
+      :calendars="all"
+      :bookings="bookings"
+      :conflicts="conflicts.data.value ?? []"
+      :scale="scale"
+      :range="range"
+      :today="today"
+      :now="now"
+      :hidden="hidden"
+      :waiting="loaded.waiting"
+      @choose="panel = $event"
+      @toggle="toggle"
+      @see="(a, b) => (seen = [a, b])"
+    />
+    <BookingPanel v-if="calendarOf(panel)" :booking="panel" :calendar="calendarOf(panel)!" @close="panel = null" />
+    <el-dialog v-model="adding" title="Add a calendar" width="min(34rem, 96vw)" append-to-body>
+      <AddCalendar dialog @added="adding = false" />
+    </el-dialog>
+  </div>
+  <p v-else-if="calendars.error.value" role="alert">{{ calendars.error.value.message }}</p>
+</template>
+
+<style scoped>
+.head {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 0.4rem 1.2rem;
+  margin-bottom: 0.7rem;
+}
+.add {
+  margin-left: auto;
+}
+.more {
+  margin-top: 1rem;
+  width: 100%;
+}
+</style>

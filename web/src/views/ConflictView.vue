@@ -1,0 +1,238 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import { useRoute } from 'vue-router'
+import { useCalendars, useConflict } from '@/data/queries'
+import { layLine, reach } from '@/logic/board'
+import { addDays, shortDay } from '@/logic/dates'
+import { factsOf } from '@/logic/facts'
+import { lengthWords, spanWords, stretch } from '@/logic/layout'
+import AcknowledgeForm from '@/parts/AcknowledgeForm.vue'
+import FeedTag from '@/parts/FeedTag.vue'
+import TimeAgo from '@/parts/TimeAgo.vue'
+
+const route = useRoute()
+const id = computed(() => Number(route.params.id))
+const query = useConflict(id)
+const calendars = useCalendars()
+const conflict = computed(() => query.data.value)
+const calendar = computed(() => calendars.data.value?.find((c) => c.id === conflict.value?.calendar))
+
+const kind = computed(() => (conflict.value?.kind === 'double_booking' ? 'Double booking' : 'Tentative clash'))
+const drawn = computed(() => {
+  const c = conflict.value
+  const k = calendar.value
+  if (!c || !k) return undefined
+  const origin = stretch(c.start, c.end, k).first
+  const line = layLine(c.bookings, [c], k, origin)
+  const ends = [...c.bookings, c].map((x) => reach(x, k, origin))
+  const from = Math.min(...ends.map((e) => e[0]))
+  const to = Math.max(...ends.map((e) => e[1]))
+  const room = (to - from) * 0.06
+  const percent = (days: number) => `${((days - from + room) / (to - from + 2 * room)) * 100}%`
+  const width = (days: number) => `${(days / (to - from + 2 * room)) * 100}%`
+  const days = []
+  for (let n = Math.ceil(from); n <= to && to - from < 60; n++)
+    days.push({
+      n,
+      text: days.length === 0 ? shortDay(addDays(origin, n)) : addDays(origin, n).slice(8).replace(/^0/, ''),
+    })
+  if (k.grain === 'time') {
+    days.length = 0
+    for (let n = Math.ceil(from * 24); n <= to * 24 && to - from < 1; n++)
+      days.push({ n: n / 24, text: `${((n % 24) + 24) % 24}:00` })
+  }
+  return { line, percent, width, days }
+})
+const facts = computed(() => (conflict.value ? factsOf(conflict.value) : []))
+const later = computed(() => conflict.value?.bookings.filter((b) => b.id !== conflict.value?.first?.booking) ?? [])
+const exact = (at: string) => new Date(at).toLocaleString('en-GB', { dateStyle: 'medium', timeStyle: 'medium' })
+</script>
+
+<template>
+  <article v-if="conflict && calendar" class="page">
+    <header>
+      <p class="soft"><router-link to="/conflicts">Conflicts</router-link></p>
+      <h1>{{ kind }} on {{ conflict.calendarName }}</h1>
+      <p class="when">
+        {{ spanWords(conflict.start, conflict.end, calendar) }}
+        <span class="soft"
+          >{{ lengthWords(conflict.start, conflict.end, calendar) }}, {{ conflict.state }} since
+          <TimeAgo :at="conflict.opened"
+        /></span>
+      </p>
+    </header>
+
+    <div v-if="drawn" class="line" :style="{ height: `${drawn.line.lanes * 2.6 + 1.6}rem` }" aria-hidden="true">
+      <span v-for="d in drawn.days" :key="d.n" class="day" :style="{ left: drawn.percent(d.n) }">{{ d.text }}</span>
+      <span
+        v-for="bar in drawn.line.bars"
+        :key="bar.booking.id"
+        class="bar"
+        :class="{ tentative: bar.booking.tentative }"
+        :style="{
+          left: drawn.percent(bar.from),
+          width: drawn.width(bar.to - bar.from),
+          top: `${bar.lane * 2.6 + 1.5}rem`,
+          '--feed': `var(--feed-${bar.booking.color})`,
+        }"
+        >{{ bar.booking.title || 'Untitled' }}</span
+      >
+      <span
+        v-for="c in drawn.line.clashes"
+        :key="c.conflict.id"
+        class="clash"
+        :class="conflict.kind"
+        :style="{
+          left: drawn.percent(c.from),
+          width: drawn.width(c.to - c.from),
+          top: `${c.lane * 2.6 + 1.25}rem`,
+          height: `${c.lanes * 2.6 - 0.1}rem`,
+        }"
+      />
+    </div>
+
+    <ul class="bookings">
+      <li v-for="b in conflict.bookings" :key="b.id">
+        <h2>{{ b.title || 'Untitled' }}</h2>
+        <p>
+          {{ spanWords(b.start, b.end, calendar) }}
+          <span class="soft">{{ lengthWords(b.start, b.end, calendar) }}</span>
+          <template v-if="b.units > 1">, {{ b.units }} of {{ calendar.capacity }}</template>
+        </p>
+        <p>
+          <router-link :to="`/feeds/${b.feed}`"><FeedTag :color="b.color" :label="b.label" /></router-link>
+          <span class="soft">, {{ b.tentative ? 'tentative' : 'firm' }}</span>
+        </p>
+      </li>
+    </ul>
+
+    <section>
+      <h2>What is known</h2>
+      <ol class="facts">
+        <li v-for="f in facts" :key="f.at + f.text">
+          <time :datetime="f.at" :title="exact(f.at)">{{ exact(f.at) }}</time> {{ f.text }}
+        </li>
+      </ol>
+      <p v-if="conflict.first" class="verdict">{{ conflict.first.why }}</p>
+      <p v-else class="verdict">Nothing shows which of them was there first.</p>
+    </section>
+
+    <section v-if="conflict.state === 'open' || conflict.state === 'acknowledged'" class="do">
+      <h2>What can be done</h2>
+      <p>
+        Agree with
+        <template v-if="conflict.first">{{ later.map((b) => b.title || 'Untitled').join(' or ') }}</template><template
+          v-else
+          >one of the guests</template
+        >
+        on other dates, and cancel or move the booking on
+        {{ [...new Set((conflict.first ? later : conflict.bookings).map((b) => b.platform))].join(' or ') }}. The
+        conflict clears by itself once the feed no longer shows it.
+      </p>
+      <p v-if="conflict.acknowledgedBy">
+        {{ conflict.acknowledgedBy }} deals with it<template v-if="conflict.note">: “{{ conflict.note }}”</template>
+      </p>
+      <AcknowledgeForm v-if="conflict.state === 'open'" :conflict="conflict.id" />
+    </section>
+  </article>
+  <p v-else-if="query.error.value" role="alert">{{ query.error.value.message }}</p>
+</template>
+
+<style scoped>
+.page {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr);
+  gap: 1.2rem;
+  max-width: 60rem;
+}
+.when {
+  font-size: var(--size-lead);
+}
+.line {
+  position: relative;
+  border: 1px solid var(--line);
+  background: var(--paper-raised);
+  overflow: hidden;
+}
+.day {
+  position: absolute;
+  top: 0;
+  bottom: 0;
+  border-left: 1px solid var(--line);
+  padding-left: 0.25rem;
+  font-size: var(--size-small);
+  color: var(--ink-soft);
+}
+.bar {
+  position: absolute;
+  height: 2.1rem;
+  padding: 0.3rem 0.6rem;
+  background: var(--feed);
+  color: var(--bar-ink);
+  border-radius: 3px;
+  white-space: nowrap;
+  overflow: hidden;
+  text-overflow: ellipsis;
+}
+.bar.tentative {
+  color: var(--ink);
+  border: 1px dashed var(--feed);
+  background: color-mix(in oklab, var(--feed) 25%, var(--paper-raised));
+}
+.clash {
+  position: absolute;
+  border: 2px solid var(--alarm);
+  border-radius: 3px;
+  background: repeating-linear-gradient(
+    45deg,
+    color-mix(in oklab, var(--alarm) 40%, transparent) 0 2px,
+    transparent 2px 12px
+  );
+}
+.clash.tentative_clash {
+  border-color: var(--caution);
+}
+.bookings {
+  list-style: none;
+  margin: 0;
+  padding: 0;
+  display: grid;
+  grid-template-columns: repeat(auto-fit, minmax(min(100%, 17rem), 1fr));
+  gap: 1rem 2rem;
+}
+.bookings li {
+  border-top: 1px solid var(--line);
+  padding-top: 0.5rem;
+}
+.bookings a {
+  color: var(--ink);
+}
+.facts {
+  list-style: none;
+  margin: 0.5rem 0 0;
+  padding: 0 0 0 1rem;
+  border-left: 2px solid var(--line);
+  display: grid;
+  gap: 0.25rem;
+}
+.facts time {
+  color: var(--ink-soft);
+  display: inline-block;
+  min-width: 13rem;
+}
+@media (max-width: 640px) {
+  .facts time {
+    display: block;
+    font-size: var(--size-small);
+  }
+}
+.verdict {
+  margin-top: 0.6rem;
+  font-weight: 600;
+}
+.do {
+  display: grid;
+  gap: 0.5rem;
+  max-width: 46rem;
+}
+</style>

@@ -1,0 +1,187 @@
+<script setup lang="ts">
+import { computed, ref, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import type { Color } from '@/data/api'
+import { removals, useCalendars, useEditFeed, useFeeds, usePlatforms, useReadFeed } from '@/data/queries'
+import { count } from '@/logic/dates'
+import { useProblems } from '@/logic/form'
+import { useRemoval } from '@/logic/removal'
+import { interval, readingWords } from '@/logic/words'
+import ColorSelect from '@/parts/ColorSelect.vue'
+import FeedReadings from '@/parts/FeedReadings.vue'
+import FeedTag from '@/parts/FeedTag.vue'
+import LossDialog from '@/parts/LossDialog.vue'
+import StateWord from '@/parts/StateWord.vue'
+import TimeAgo from '@/parts/TimeAgo.vue'
+
+const route = useRoute()
+const router = useRouter()
+const id = computed(() => Number(route.params.id))
+const feeds = useFeeds()
+const calendars = useCalendars()
+const platforms = usePlatforms()
+const feed = computed(() => feeds.data.value?.find((f) => f.id === id.value))
+const read = useReadFeed()
+const edit = useEditFeed()
+const problems = useProblems()
+const removal = useRemoval(() => void router.push('/feeds'))
+const counts = computed(() =>
+  (calendars.data.value ?? []).flatMap((c) =>
+    c.links.filter((l) => l.feed === id.value).map((link) => ({ calendar: c, link })),
+  ),
+)
+
+const editing = ref(false)
+const form = ref({ revision: 0, name: '', platform: '', color: 'teal' as Color, minutes: 15, url: '' })
+function begin() {
+  if (!feed.value) return
+  const f = feed.value
+  problems.clear()
+  form.value = {
+    revision: f.revision,
+    name: f.name,
+    platform: f.platform.name,
+    color: f.color,
+    minutes: f.every / 60,
+    url: '',
+  }
+  editing.value = true
+}
+watch(id, () => {
+  editing.value = false
+})
+
+async function save() {
+  const { revision, name, platform, color, minutes, url } = form.value
+  const done = await problems.attempt(() =>
+    edit.mutateAsync({
+      id: id.value,
+      body: { revision, name, platform, color, every: Math.round(minutes * 60), url: url.trim() || undefined },
+    }),
+  )
+  if (done) editing.value = false
+}
+</script>
+
+<template>
+  <div v-if="feed" class="page">
+    <p class="soft"><router-link to="/feeds">Feeds</router-link></p>
+    <div class="head">
+      <h1><FeedTag :color="feed.color" :label="feed.name" /></h1>
+      <div class="act">
+        <el-button :loading="read.isPending.value" @click="read.mutate(feed.id)">Read now</el-button>
+        <el-button @click="begin">Change</el-button>
+        <el-button text type="danger" @click="removal.remove(feed.name, removals.feed(feed.id))">Remove</el-button>
+      </div>
+    </div>
+    <p v-if="removal.error.value || read.error.value" role="alert">
+      {{ removal.error.value || read.error.value?.message }}
+    </p>
+    <p class="standing">
+      <StateWord :state="feed.state" /> since <TimeAgo :at="feed.since" />. Last good reading
+      <TimeAgo :at="feed.lastGood" />, with {{ count(feed.entries, 'entry', 'entries') }}; next
+      <TimeAgo :at="feed.nextDue" />, every {{ interval(feed.every) }}.
+    </p>
+    <p class="soft">{{ feed.platform.name }} · {{ feed.address }}</p>
+    <p v-if="feed.lastReading?.outcome === 'failed'" class="note alarm">
+      {{ readingWords(feed.lastReading) }}. What is shown of it stays as it was.
+    </p>
+
+    <el-form v-if="editing" label-position="top" class="form" novalidate @submit.prevent="save">
+      <el-form-item label="Name" :error="problems.of('name')"><el-input v-model="form.name" /></el-form-item>
+      <el-form-item label="Platform" :error="problems.of('platform')">
+        <el-autocomplete
+          v-model="form.platform"
+          :fetch-suggestions="(_, give) => give((platforms.data.value ?? []).map((p) => ({ value: p.name })))"
+        />
+      </el-form-item>
+      <el-form-item label="Colour" :error="problems.of('color')"><ColorSelect v-model="form.color" /></el-form-item>
+      <el-form-item label="Read every, in minutes" :error="problems.of('every')">
+        <el-input-number v-model="form.minutes" :min="0.1" :max="10080" />
+      </el-form-item>
+      <el-form-item label="New link" :error="problems.of('url')">
+        <el-input v-model="form.url" placeholder="leave empty to keep the link" />
+        <p class="soft small">It is read before anything is changed.</p>
+      </el-form-item>
+      <p v-if="problems.rest.value" role="alert" class="failed">{{ problems.rest.value }}</p>
+      <div class="act">
+        <el-button type="primary" native-type="submit" :loading="edit.isPending.value">Save</el-button>
+        <el-button v-if="problems.stale.value" @click="begin">Show it as it is now</el-button>
+        <el-button text @click="editing = false">Not now</el-button>
+      </div>
+    </el-form>
+
+    <section>
+      <h2>Counts on</h2>
+      <ul v-if="counts.length > 0">
+        <li v-for="{ calendar, link } in counts" :key="calendar.id">
+          <router-link :to="`/calendars/${calendar.id}`">{{ calendar.name }}</router-link>, where it
+          {{ link.role === 'blocks' ? 'blocks' : 'is only shown'
+          }}<template v-if="link.units > 1">, {{ link.units }} units each</template>
+        </li>
+      </ul>
+      <p v-else class="note">
+        It counts on no calendar: what it holds is read and not shown. Put it on one on the calendar’s page.
+      </p>
+    </section>
+    <section v-if="feed.remarks.length > 0">
+      <h2>{{ count(feed.remarks.length, 'remark', 'remarks') }} on what it holds</h2>
+      <ul>
+        <li v-for="r in feed.remarks" :key="r">{{ r }}</li>
+      </ul>
+    </section>
+    <section>
+      <h2>Readings</h2>
+      <p class="soft small">
+        {{ count(feed.readings, 'reading', 'readings') }} so far; runs of the same outcome are one line.
+      </p>
+      <FeedReadings :feed="feed.id" class="readings" />
+    </section>
+    <LossDialog :asking="removal.asking.value" @agree="removal.agree" @close="removal.asking.value = null" />
+  </div>
+  <p v-else-if="feeds.data.value">
+    There is no such feed: it may have been removed. <router-link to="/feeds">All feeds</router-link>
+  </p>
+  <p v-else-if="feeds.error.value" role="alert">{{ feeds.error.value.message }}</p>
+</template>
+
+<style scoped>
+.page {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr);
+  gap: 0.9rem;
+  max-width: 60rem;
+}
+.head {
+  display: flex;
+  flex-wrap: wrap;
+  justify-content: space-between;
+  gap: 0.5rem 1rem;
+}
+.standing {
+  font-size: var(--size-lead);
+}
+.form {
+  border: 1px solid var(--line);
+  background: var(--paper-raised);
+  padding: 1rem;
+  max-width: 34rem;
+}
+.note {
+  border-left: 4px solid var(--caution);
+  background: var(--caution-soft);
+  padding: 0.4rem 0.9rem;
+}
+.note.alarm {
+  border-color: var(--alarm);
+  background: var(--alarm-soft);
+}
+.failed {
+  color: var(--alarm);
+  margin-bottom: 0.6rem;
+}
+ul {
+  margin: 0.3rem 0 0;
+  padding-left: 1.1rem;
+}
+</style>

@@ -1,0 +1,270 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+import type { Conflict } from '@/data/api'
+import { useAllBookings, useCalendars, useConflicts, useFeeds, usePublications } from '@/data/queries'
+import { addDays, count, dayName, todayIn } from '@/logic/dates'
+import { useClock } from '@/logic/now'
+import { lengthWords, spanWords } from '@/logic/layout'
+import { endWord, gapsOf, movementsOn, startWord } from '@/logic/today'
+import AddCalendar from '@/parts/AddCalendar.vue'
+import TimeAgo from '@/parts/TimeAgo.vue'
+
+const now = useClock()
+const calendars = useCalendars()
+const feeds = useFeeds()
+const conflicts = useConflicts()
+const publications = usePublications()
+
+const all = computed(() => calendars.data.value ?? [])
+const today = computed(() => todayIn(all.value[0]?.zone ?? 'UTC', now.value))
+const { from, to } = { from: computed(() => addDays(today.value, -1)), to: computed(() => addDays(today.value, 3)) }
+const shown = useAllBookings(from, to)
+const days = computed(() =>
+  [0, 1].map((n) => {
+    const date = addDays(today.value, n)
+    return { date, word: n === 0 ? 'Today' : 'Tomorrow', ...movementsOn(date, shown.value.bookings, all.value) }
+  }),
+)
+
+const open = computed(() => (conflicts.data.value ?? []).filter((c) => c.state === 'open'))
+const dealt = computed(() => (conflicts.data.value ?? []).filter((c) => c.state === 'acknowledged'))
+const heading = computed(() => {
+  const doubles = open.value.filter((c) => c.kind === 'double_booking').length
+  const clashes = open.value.length - doubles
+  const parts = [
+    doubles > 0 ? count(doubles, 'double booking', 'double bookings') : '',
+    clashes > 0 ? count(clashes, 'tentative clash', 'tentative clashes') : '',
+  ].filter(Boolean)
+  return `${parts.join(' and ')} ${open.value.length === 1 ? 'needs' : 'need'} you.`
+})
+const calendarOf = (c: Conflict) => all.value.find((k) => k.id === c.calendar)
+const guests = (c: Conflict) => c.bookings.map((b) => b.title || 'Untitled').join(' and ')
+
+const unwell = computed(() => (feeds.data.value ?? []).filter((f) => f.state !== 'fresh'))
+const oldest = computed(
+  () =>
+    (feeds.data.value ?? [])
+      .map((f) => f.lastGood)
+      .filter((t) => t !== undefined)
+      .sort()[0],
+)
+const gaps = computed(() => gapsOf(all.value, feeds.data.value ?? [], publications.data.value ?? []))
+const never = computed(() => (publications.data.value ?? []).filter((p) => !p.lastPickup))
+const bare = computed(() => all.value.filter((c) => c.links.length === 0))
+const failed = computed(
+  () => calendars.error.value ?? feeds.error.value ?? conflicts.error.value ?? publications.error.value,
+)
+const ready = computed(
+  () => calendars.data.value && feeds.data.value && conflicts.data.value && publications.data.value,
+)
+</script>
+
+<template>
+  <AddCalendar v-if="calendars.data.value?.length === 0" />
+  <div v-else-if="ready" class="today">
+    <h1 class="visually-hidden">Today</h1>
+
+    <section :class="['answer', open.length > 0 ? 'alarm' : 'calm']" aria-label="Double bookings">
+      <h2 v-if="open.length > 0">
+        <router-link to="/conflicts">{{ heading }}</router-link>
+      </h2>
+      <h2 v-else>Nothing is double booked.</h2>
+      <ul v-if="open.length > 0">
+        <li v-for="c in open" :key="c.id">
+          <router-link :to="`/conflicts/${c.id}`">
+            <strong v-if="calendarOf(c)">{{ c.calendarName }}, {{ spanWords(c.start, c.end, calendarOf(c)!) }}:</strong>
+            {{ guests(c) }}</router-link
+          ><span v-if="c.kind === 'tentative_clash'" class="soft"> (one of them is not firm)</span>
+        </li>
+      </ul>
+      <p v-if="dealt.length > 0" class="soft">
+        {{ count(dealt.length, 'more is', 'more are') }} being dealt with, by
+        {{ [...new Set(dealt.map((c) => c.acknowledgedBy))].join(', ') }}.
+      </p>
+    </section>
+
+    <section :class="['answer', unwell.length > 0 ? 'caution' : 'calm']" aria-label="Feeds">
+      <h2 v-if="unwell.length > 0">
+        <router-link to="/feeds"
+          >{{ unwell.length }} of {{ count(feeds.data.value?.length ?? 0, 'feed is', 'feeds are') }} not
+          fresh.</router-link
+        >
+      </h2>
+      <h2 v-else-if="feeds.data.value?.length">
+        <router-link to="/feeds">{{
+          feeds.data.value.length === 1 ? 'The one feed is fresh.' : `All ${feeds.data.value.length} feeds are fresh.`
+        }}</router-link>
+      </h2>
+      <h2 v-else><router-link to="/feeds">No feed is read yet: subscribe to one.</router-link></h2>
+      <ul v-if="unwell.length > 0">
+        <li v-for="f in unwell" :key="f.id">
+          <router-link :to="`/feeds/${f.id}`"
+            ><strong>{{ f.name }}</strong></router-link
+          >
+          is {{ f.state }} since <TimeAgo :at="f.since" />{{
+            f.lastReading?.message ? `: ${f.lastReading.message}` : ''
+          }}
+        </li>
+      </ul>
+      <p v-else-if="oldest" class="soft">The oldest good reading was <TimeAgo :at="oldest" />.</p>
+    </section>
+
+    <section
+      :class="['answer', gaps.length + never.length + bare.length > 0 ? 'caution' : 'calm']"
+      aria-label="Directions"
+    >
+      <h2 v-if="gaps.length + never.length + bare.length > 0">
+        <router-link to="/both-ways"
+          >{{ count(gaps.length + never.length + bare.length, 'direction is', 'directions are') }} missing.</router-link
+        >
+      </h2>
+      <h2 v-else>
+        <router-link to="/both-ways">Every platform is read, and gets back what the others sell.</router-link>
+      </h2>
+      <ul v-if="gaps.length + never.length + bare.length > 0">
+        <li v-for="c in bare" :key="`bare${c.id}`">
+          <router-link :to="`/calendars/${c.id}`"
+            ><strong>No feed counts on {{ c.name }} yet.</strong></router-link
+          >
+          Nothing can be seen of it.
+        </li>
+        <li v-for="g in gaps" :key="`${g.calendar.id}${g.platform}`">
+          <template v-if="g.missing === 'out'">
+            <router-link to="/publications"
+              ><strong>{{ g.platform }} does not get {{ g.calendar.name }} back.</strong></router-link
+            >
+            It can sell what is taken elsewhere.
+          </template>
+          <template v-else>
+            <router-link to="/feeds"
+              ><strong>Nothing is read from {{ g.platform }} for {{ g.calendar.name }}.</strong></router-link
+            >
+            What it sells is not known here.
+          </template>
+        </li>
+        <li v-for="p in never" :key="`never${p.id}`">
+          <router-link to="/publications"
+            ><strong>{{ p.platform.name }} never came for {{ p.name }}.</strong></router-link
+          >
+          Give it the link.
+        </li>
+      </ul>
+    </section>
+
+    <div class="days">
+      <section v-for="d in days" :key="d.date" :aria-label="d.word">
+        <h2>
+          {{ d.word }} <span class="soft">{{ dayName(d.date) }}</span>
+        </h2>
+        <p v-if="d.come.length + d.go.length === 0" class="soft">Nobody comes or goes.</p>
+        <table v-else>
+          <tbody>
+            <tr v-for="m in d.go" :key="`go${m.booking.id}`">
+              <td class="word soft">{{ endWord(m.calendar) }}</td>
+              <td>
+                <strong>{{ m.booking.title || 'Untitled' }}</strong>
+              </td>
+              <td>
+                <router-link :to="`/calendars/${m.calendar.id}`">{{ m.calendar.name }}</router-link>
+              </td>
+              <td class="soft n">{{ lengthWords(m.booking.start, m.booking.end, m.calendar) }}</td>
+            </tr>
+            <tr v-for="m in d.come" :key="`come${m.booking.id}`">
+              <td class="word">{{ m.clock || startWord(m.calendar) }}</td>
+              <td>
+                <strong>{{ m.booking.title || 'Untitled' }}</strong><span v-if="m.booking.tentative" class="soft">
+                  (tentative)</span
+                >
+              </td>
+              <td>
+                <router-link :to="`/calendars/${m.calendar.id}`">{{ m.calendar.name }}</router-link>
+              </td>
+              <td class="soft n">{{ lengthWords(m.booking.start, m.booking.end, m.calendar) }}</td>
+            </tr>
+          </tbody>
+        </table>
+      </section>
+    </div>
+  </div>
+  <p v-else-if="failed" role="alert">{{ failed.message }}</p>
+</template>
+
+<style scoped>
+.today {
+  display: grid;
+  gap: 1rem;
+}
+.answer {
+  border-left: 4px solid var(--line);
+  padding: 0.5rem 0 0.5rem 1rem;
+  display: grid;
+  gap: 0.3rem;
+}
+.answer h2 {
+  font-size: var(--size-title);
+}
+.answer h2 a {
+  color: inherit;
+  text-decoration: none;
+}
+.answer h2 a:hover {
+  text-decoration: underline;
+}
+.answer ul {
+  margin: 0;
+  padding: 0;
+  list-style: none;
+  display: grid;
+  gap: 0.25rem;
+}
+.answer li a {
+  color: inherit;
+}
+.alarm {
+  border-color: var(--alarm);
+  background: var(--alarm-soft);
+}
+.alarm h2 {
+  color: var(--alarm);
+}
+.caution {
+  border-color: var(--caution);
+}
+.calm {
+  border-color: var(--calm);
+}
+.calm h2 {
+  font-size: var(--size-lead);
+  font-weight: 500;
+}
+.days {
+  display: grid;
+  grid-template-columns: repeat(auto-fit, minmax(min(100%, 30rem), 1fr));
+  gap: 1rem 3rem;
+  margin-top: 0.5rem;
+}
+.days h2 {
+  border-bottom: 1px solid var(--line);
+  padding-bottom: 0.25rem;
+}
+.days h2 .soft {
+  font-weight: 400;
+}
+table {
+  border-collapse: collapse;
+  width: 100%;
+}
+td {
+  padding: 0.3rem 0.8rem 0.3rem 0;
+  border-bottom: 1px solid var(--line);
+  vertical-align: baseline;
+}
+.word {
+  white-space: nowrap;
+}
+.n {
+  text-align: right;
+  padding-right: 0;
+  white-space: nowrap;
+}
+</style>
