@@ -49,8 +49,10 @@ test: check-tools test-tools ## all tests: Go with the race detector, console, l
 	@mkdir -p .test
 	$(GO) run ./internal/localdb/withdb .test $(GO) test -race -timeout 20m ./...
 
-bench: ## side-by-side benchmarks of core against general libraries
+bench: tools ## benchmarks: core beside general libraries, publications beside a bare handler, a refresh cycle
 	cd bench && $(GO) test -run "^$$" -bench . -count 3
+	cd bench && $(GO) run ./serving
+	cd bench && $(GO) run ./cycle
 
 screenshots: ## take docs/screenshots from the running demo
 	@scripts/tools.sh chromium=chromium Xvfb=xvfb xterm=xterm import=imagemagick xdpyinfo=x11-utils

@@ -193,6 +193,9 @@ func TestDoors(t *testing.T) {
 		resp, _ := w.answer(tc.method, tc.path, tc.body, tc.edit)
 		assert.Equal(t, tc.status, resp.StatusCode, tc.name)
 		assert.Equal(t, "nosniff", resp.Header.Get("X-Content-Type-Options"), tc.name)
+		if tc.status == http.StatusOK && tc.path == path {
+			continue // a publication is no page
+		}
 		assert.Equal(t, "no-referrer", resp.Header.Get("Referrer-Policy"), tc.name)
 		assert.Contains(t, resp.Header.Get("Content-Security-Policy"), "default-src 'self'", tc.name)
 	}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"os"
 	"path/filepath"
+	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -84,4 +85,28 @@ func TestRedact(t *testing.T) {
 	assert.NotEqual(t, secret.New(), secret.New())
 	assert.Len(t, secret.New(), 32)
 	assert.Len(t, secret.Hash("x"), 32)
+}
+
+// TestOneKey: of several processes that find no key, one makes it and all use that.
+func TestOneKey(t *testing.T) {
+	file := filepath.Join(t.TempDir(), "new", "key")
+	var all sync.WaitGroup
+	boxes := make([]*secret.Box, 8)
+	for i := range boxes {
+		all.Go(func() {
+			var err error
+			boxes[i], err = secret.LoadBox(file)
+			assert.NoError(t, err)
+		})
+	}
+	all.Wait()
+	sealed := boxes[0].Seal("feed-url", "https://platform.example/a.ics")
+	for _, b := range boxes {
+		text, err := b.Open("feed-url", sealed)
+		require.NoError(t, err)
+		assert.Equal(t, "https://platform.example/a.ics", text)
+	}
+	left, err := filepath.Glob(filepath.Join(filepath.Dir(file), ".key-*"))
+	require.NoError(t, err)
+	assert.Empty(t, left)
 }

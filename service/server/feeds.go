@@ -47,7 +47,11 @@ func (s *server) ListFeeds(ctx context.Context, _ gen.ListFeedsRequestObject) (g
 	if err != nil {
 		return nil, err
 	}
-	all, err := s.feedsJSON(ctx, feeds)
+	links, err := s.Store.Links(ctx)
+	if err != nil {
+		return nil, err
+	}
+	all, err := s.feedsJSON(ctx, feeds, links)
 	return gen.ListFeeds200JSONResponse(all), err
 }
 
@@ -137,11 +141,7 @@ var colors = []gen.Color{gen.Teal, gen.Rust, gen.Indigo, gen.Ochre, gen.Plum, ge
 
 // freeColor is the first colour that the fewest feeds have.
 func (s *server) freeColor(ctx context.Context) (string, error) {
-	feeds, err := s.Store.Feeds(ctx)
-	used := map[string]int{}
-	for _, f := range feeds {
-		used[f.Color]++
-	}
+	used, err := s.Store.CountColors(ctx)
 	best := colors[0]
 	for _, c := range colors {
 		if used[string(c)] < used[string(best)] {
@@ -185,23 +185,23 @@ func (s *server) feedJSON(ctx context.Context, id int64) (gen.Feed, error) {
 	if err != nil {
 		return gen.Feed{}, err
 	}
-	all, err := s.feedsJSON(ctx, []store.Feed{feed})
+	links, err := s.Store.LinksOf(ctx, id)
+	if err != nil {
+		return gen.Feed{}, err
+	}
+	all, err := s.feedsJSON(ctx, []store.Feed{feed}, links)
 	if err != nil {
 		return gen.Feed{}, err
 	}
 	return all[0], nil
 }
 
-func (s *server) feedsJSON(ctx context.Context, feeds []store.Feed) ([]gen.Feed, error) {
+func (s *server) feedsJSON(ctx context.Context, feeds []store.Feed, links []store.Link) ([]gen.Feed, error) {
 	platforms, err := s.platforms(ctx)
 	if err != nil {
 		return nil, err
 	}
-	last, err := s.Store.LastReadings(ctx)
-	if err != nil {
-		return nil, err
-	}
-	links, err := s.Store.Links(ctx)
+	last, err := s.Store.LastReadings(ctx, feeds)
 	if err != nil {
 		return nil, err
 	}

@@ -2,89 +2,127 @@ package server
 
 import (
 	"errors"
+	"io"
 	"net/http"
 	"strconv"
 	"strings"
 
 	"github.com/gin-gonic/gin"
+	"github.com/prometheus/client_golang/prometheus"
 
+	"wharf/service/shelf"
 	"wharf/service/store"
 )
 
-// publication serves the last committed version of a publication under its secret, and
-// records that its recipient has it. It answers 503 only if it never had it: some calendar
-// programs give a calendar up at the first refusal.
-func (s *server) publication(g *gin.Context) {
-	name, isFeed := strings.CutSuffix(g.Param("file"), ".ics")
-	if !isFeed {
-		s.refuse(g, http.StatusNotFound, "There is no calendar at this link. Copy it again from Wharf.\n")
-		return
-	}
-	item, err := s.Shelf.Get(g.Request.Context(), name)
-	switch {
-	case errors.Is(err, store.ErrNotFound):
-		s.refuse(g, http.StatusNotFound, "There is no calendar at this link. Copy it again from Wharf.\n")
-		return
-	case errors.Is(err, store.ErrRevoked):
-		s.refuse(g, http.StatusGone, "This link was revoked. Ask those who gave it to you for a new one.\n")
-		return
-	case err != nil:
-		s.Log.Error("publication cannot be served", "error", err)
-		g.Header("Retry-After", "60")
-		s.refuse(g, http.StatusServiceUnavailable, "The calendar cannot be read at this moment. Ask again in a minute.\n")
-		return
-	case !accepts(g.GetHeader("Accept")):
-		s.refuse(g, http.StatusNotAcceptable, "This is text/calendar and nothing else.\n")
-		return
-	}
-	etag, body := item.ETag, item.Body
-	h := g.Writer.Header()
-	if acceptsGzip(g.GetHeader("Accept-Encoding")) {
-		etag, body = item.ZipETag, item.Zipped
-		h["Content-Encoding"] = gzipCoding
-	}
-	h["Etag"] = []string{etag}
-	h["Last-Modified"] = []string{item.LastModified}
-	h["Cache-Control"], h["Vary"] = privateNoCache, varyEncoding
-	agent, get := agentOf(g.Request), g.Request.Method == http.MethodGet
-	if get {
-		// Before it is answered, so that no pickup is forgotten.
-		s.Shelf.PickedUp(g.Request.Context(), item, agent, s.Now())
-	}
-	if match := g.GetHeader("If-None-Match"); match != "" && item.HasTag(match) {
-		delete(h, "Content-Encoding")
-		s.counted(http.StatusNotModified)
-		g.Status(http.StatusNotModified)
-		g.Writer.WriteHeaderNow()
-		return
-	}
-	h["Content-Type"] = calendarType
-	h["Content-Length"] = []string{strconv.Itoa(len(body))}
-	s.counted(http.StatusOK)
-	g.Status(http.StatusOK)
-	g.Writer.WriteHeaderNow()
-	if !get {
-		return
-	}
-	if _, err := g.Writer.Write(body); err != nil {
-		s.Shelf.BrokenOff(g.Request.Context(), item, agent)
-	}
+// publications serves the last committed version of each publication under its secret, and
+// records that its recipient has it. It stands before the router, and its headers are made
+// beforehand: this is what is asked for day and night.
+type publications struct {
+	*server
+	full, notModified prometheus.Counter
+}
+
+func newPublications(s *server) *publications {
+	return &publications{s, s.served.WithLabelValues(strconv.Itoa(http.StatusOK)), s.served.WithLabelValues(strconv.Itoa(http.StatusNotModified))}
 }
 
 // Header values that are always the same.
 var (
-	gzipCoding     = []string{"gzip"}
+	noSniff        = []string{"nosniff"}
 	privateNoCache = []string{"private, no-cache"}
 	varyEncoding   = []string{"Accept-Encoding"}
 	calendarType   = []string{"text/calendar; charset=utf-8"}
 )
 
-func (s *server) counted(status int) { s.served.WithLabelValues(http.StatusText(status)).Inc() }
+func (p *publications) serve(w http.ResponseWriter, r *http.Request, file string) {
+	item, ok := p.find(w, r, file)
+	if !ok {
+		return
+	}
+	form := &item.Plain
+	if acceptsGzip(r.Header.Get("Accept-Encoding")) {
+		form = &item.Zipped
+	}
+	h := w.Header()
+	h["X-Content-Type-Options"], h["Cache-Control"], h["Vary"] = noSniff, privateNoCache, varyEncoding
+	h["Etag"], h["Last-Modified"] = form.ETag, item.LastModified
+	agent, get := agentOf(r), r.Method == http.MethodGet
+	if get {
+		// Before it is answered, so that no pickup is forgotten.
+		p.Shelf.PickedUp(r.Context(), item, agent, p.Now())
+	}
+	if match := r.Header.Get("If-None-Match"); match != "" && item.HasTag(match) {
+		p.notModified.Inc()
+		w.WriteHeader(http.StatusNotModified)
+		return
+	}
+	p.full.Inc()
+	h["Content-Type"], h["Content-Length"] = calendarType, form.Length
+	if form.Coding != nil {
+		h["Content-Encoding"] = form.Coding
+	}
+	if !get {
+		return
+	}
+	if _, err := w.Write(form.Bytes); err != nil {
+		p.Shelf.BrokenOff(r.Context(), item, agent)
+	}
+}
+
+// find returns what is published under the file's name, or answers why nothing is. It
+// answers 503 only if this process never had it: some calendar programs give a calendar
+// up at the first refusal.
+func (p *publications) find(w http.ResponseWriter, r *http.Request, file string) (*shelf.Item, bool) {
+	if !p.knownHost(r) {
+		p.refuse(w, http.StatusMisdirectedRequest, p.unknownHost())
+		return nil, false
+	}
+	secret, isFeed := strings.CutSuffix(file, ".ics")
+	if !isFeed || strings.Contains(secret, "/") {
+		p.refuse(w, http.StatusNotFound, "There is no calendar at this link. Copy it again from Wharf.")
+		return nil, false
+	}
+	item, err := p.Shelf.Get(r.Context(), secret)
+	switch {
+	case errors.Is(err, store.ErrNotFound):
+		p.refuse(w, http.StatusNotFound, "There is no calendar at this link. Copy it again from Wharf.")
+	case errors.Is(err, store.ErrRevoked):
+		p.refuse(w, http.StatusGone, "This link was revoked. Ask those who gave it to you for a new one.")
+	case err != nil:
+		p.Log.Error("publication cannot be served", "error", err)
+		w.Header().Set("Retry-After", "60")
+		p.refuse(w, http.StatusServiceUnavailable, "The calendar cannot be read at this moment. Ask again in a minute.")
+	case !accepts(r.Header.Get("Accept")):
+		p.refuse(w, http.StatusNotAcceptable, "This is text/calendar and nothing else.")
+	default:
+		return item, true
+	}
+	return nil, false
+}
 
 // refuse answers with a sentence; who reads it is a person who tries the link.
-func (s *server) refuse(g *gin.Context, status int, sentence string) {
-	s.counted(status)
-	g.String(status, sentence)
+func (p *publications) refuse(w http.ResponseWriter, status int, sentence string) {
+	p.served.WithLabelValues(strconv.Itoa(status)).Inc()
+	setSecurityHeaders(w.Header())
+	w.Header().Set("Content-Type", "text/plain; charset=utf-8")
+	w.WriteHeader(status)
+	_, _ = io.WriteString(w, sentence+"\n") // the reader went away
+}
+
+// before serves publications itself and leaves everything else to the router.
+func (p *publications) before(router *gin.Engine) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		file, ok := strings.CutPrefix(r.URL.Path, "/p/")
+		switch {
+		case !ok:
+			router.ServeHTTP(w, r)
+		case r.Method == http.MethodGet || r.Method == http.MethodHead:
+			p.serve(w, r, file)
+		default:
+			w.Header().Set("Allow", "GET, HEAD")
+			p.refuse(w, http.StatusMethodNotAllowed, "This can only be read.")
+		}
+	})
 }
 
 // agentOf is what the reader calls itself.
@@ -98,7 +136,7 @@ func agentOf(r *http.Request) string {
 
 // accepts reports whether an Accept header allows text/calendar.
 func accepts(header string) bool {
-	if header == "" {
+	if header == "" || header == "*/*" {
 		return true
 	}
 	for _, part := range strings.Split(header, ",") {
@@ -112,7 +150,7 @@ func accepts(header string) bool {
 }
 
 func acceptsGzip(header string) bool {
-	for _, part := range strings.Split(header, ",") {
+	for part := range strings.SplitSeq(header, ",") {
 		coding, params, _ := strings.Cut(strings.TrimSpace(part), ";")
 		if strings.EqualFold(strings.TrimSpace(coding), "gzip") {
 			return strings.ReplaceAll(strings.TrimSpace(params), " ", "") != "q=0"

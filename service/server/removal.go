@@ -112,15 +112,12 @@ func (s *server) RemoveFeed(ctx context.Context, r gen.RemoveFeedRequestObject) 
 	if _, err := s.Store.Feed(ctx, r.Id); err != nil {
 		return nil, err
 	}
-	links, err := s.Store.Links(ctx)
+	links, err := s.Store.LinksOf(ctx, r.Id)
 	if err != nil {
 		return nil, err
 	}
 	var loses []string
 	for _, l := range links {
-		if l.FeedID != r.Id {
-			continue
-		}
 		more, err := s.lossOfLink(ctx, l.CalendarID, r.Id)
 		if err != nil {
 			return nil, err

@@ -81,8 +81,6 @@ func New(c Config) (http.Handler, error) {
 	r.GET("/healthz", func(g *gin.Context) { g.String(http.StatusOK, "ok\n") })
 	r.GET("/readyz", s.ready)
 	r.GET("/metrics", s.localOnly, gin.WrapH(promhttp.HandlerFor(c.Registry, promhttp.HandlerOpts{})))
-	r.GET("/p/:file", s.publication)
-	r.HEAD("/p/:file", s.publication)
 	r.GET("/api/v1/openapi.yaml", func(g *gin.Context) { g.Data(http.StatusOK, "application/yaml", api.Contract) })
 	routes := r.Group("/api/v1", contract.validate(s), s.authenticate)
 	handler := gen.NewStrictHandlerWithOptions(s, []gen.StrictMiddlewareFunc{detach}, gen.StrictGinServerOptions{
@@ -97,7 +95,7 @@ func New(c Config) (http.Handler, error) {
 	r.NoMethod(func(g *gin.Context) {
 		s.fail(g, &problem{Status: http.StatusMethodNotAllowed, Title: "Method not allowed", Detail: "use one of: " + g.Writer.Header().Get("Allow")})
 	})
-	return r, nil
+	return newPublications(s).before(r), nil
 }
 
 // detach gives the operations a context of their own: Gin uses its contexts again for
@@ -137,11 +135,18 @@ func (s *server) log(g *gin.Context) {
 // checkHost refuses requests for names that are not ours, so that no stranger's name can
 // be pointed at us (DNS rebinding).
 func (s *server) checkHost(g *gin.Context) {
-	host := hostName(g.Request)
-	if host != "localhost" && host != s.PublicURL.Hostname() && !slices.Contains(s.AllowedHosts, host) && !loopback(host) {
-		s.fail(g, &problem{Status: http.StatusMisdirectedRequest, Title: "Unknown host",
-			Detail: "this service is not known by that name: add it with --allowed-host, or use " + s.PublicURL.String()})
+	if !s.knownHost(g.Request) {
+		s.fail(g, &problem{Status: http.StatusMisdirectedRequest, Title: "Unknown host", Detail: s.unknownHost()})
 	}
+}
+
+func (s *server) knownHost(r *http.Request) bool {
+	host := hostName(r)
+	return host == s.PublicURL.Hostname() || host == "localhost" || slices.Contains(s.AllowedHosts, host) || loopback(host)
+}
+
+func (s *server) unknownHost() string {
+	return "this service is not known by that name: add it with --allowed-host, or use " + s.PublicURL.String()
 }
 
 func loopback(host string) bool {
@@ -149,8 +154,9 @@ func loopback(host string) bool {
 	return err == nil && ip.IsLoopback()
 }
 
-func securityHeaders(g *gin.Context) {
-	h := g.Writer.Header()
+func securityHeaders(g *gin.Context) { setSecurityHeaders(g.Writer.Header()) }
+
+func setSecurityHeaders(h http.Header) {
 	h.Set("Content-Security-Policy", "default-src 'self'; img-src 'self' data:; style-src 'self'; style-src-attr 'unsafe-inline'; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'")
 	h.Set("X-Content-Type-Options", "nosniff")
 	h.Set("Referrer-Policy", "no-referrer")
@@ -208,7 +214,7 @@ func (s *server) ready(g *gin.Context) {
 // router knows.
 func (s *server) console(g *gin.Context) {
 	path := strings.TrimPrefix(g.Request.URL.Path, "/")
-	if strings.HasPrefix(path, "api/") || strings.HasPrefix(path, "p/") {
+	if strings.HasPrefix(path, "api/") {
 		s.fail(g, &problem{Status: http.StatusNotFound, Title: "Not found", Detail: "there is nothing at this address"})
 		return
 	}

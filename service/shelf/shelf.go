@@ -14,7 +14,9 @@ import (
 	"crypto/sha256"
 	"errors"
 	"log/slog"
+	"net/http"
 	"slices"
+	"strconv"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -31,11 +33,26 @@ import (
 type Item struct {
 	PublicationID int64
 	Version       int64
-	At            time.Time
-	Tag           string // its hash, the heart of its ETag
-	ETag, ZipETag string // as header values
-	LastModified  string // as a header value
-	Body, Zipped  []byte
+	Tag           string // its hash, the heart of its ETags
+	LastModified  []string
+	Plain, Zipped Coded
+}
+
+// Coded is an item's bytes in one content coding, with what its headers say of them. The
+// values are made once, not for each request.
+type Coded struct {
+	ETag, Length, Coding []string
+	Bytes                []byte
+}
+
+func coded(tag, coding string, bytes []byte) Coded {
+	c := Coded{Length: []string{strconv.Itoa(len(bytes))}, Bytes: bytes}
+	if coding != "" {
+		tag += "-" + coding
+		c.Coding = []string{coding}
+	}
+	c.ETag = []string{`"` + tag + `"`}
+	return c
 }
 
 // slot is the place of a publication.
@@ -118,8 +135,8 @@ func (s *Shelf) load(ctx context.Context, key hash) (*Item, error) {
 
 // put places a version, unless a newer one is there.
 func (s *Shelf) put(row store.Served) *Item {
-	item := &Item{PublicationID: row.PublicationID, Version: row.Version, At: row.At, Tag: row.ETag, ETag: `"` + row.ETag + `"`, ZipETag: `"` + row.ETag + `-gzip"`,
-		LastModified: row.At.UTC().Format("Mon, 02 Jan 2006 15:04:05 GMT"), Body: row.Body, Zipped: zipped(row.Body)}
+	item := &Item{PublicationID: row.PublicationID, Version: row.Version, Tag: row.ETag,
+		LastModified: []string{row.At.UTC().Format(http.TimeFormat)}, Plain: coded(row.ETag, "", row.Body), Zipped: coded(row.ETag, "gzip", zipped(row.Body))}
 	key := hash(row.SecretHash)
 	s.mu.Lock()
 	defer s.mu.Unlock()
@@ -141,7 +158,7 @@ func (s *Shelf) put(row store.Served) *Item {
 	return item
 }
 
-func (i *Item) bytes() int64 { return int64(len(i.Body) + len(i.Zipped)) }
+func (i *Item) bytes() int64 { return int64(len(i.Plain.Bytes) + len(i.Zipped.Bytes)) }
 
 // makeRoom drops what was asked for longest ago until the rest fits; the one just placed
 // stays.

@@ -115,6 +115,11 @@ func (s *Store) Links(ctx context.Context) ([]Link, error) {
 	return many[Link](s.db.WithContext(ctx).Order("calendar_id, feed_id"))
 }
 
+// LinksOf lists the links of one feed.
+func (s *Store) LinksOf(ctx context.Context, feed int64) ([]Link, error) {
+	return many[Link](s.db.WithContext(ctx).Where("feed_id = ?", feed).Order("calendar_id"))
+}
+
 // LinksOfFeed lists the links of a feed.
 func (tx *Tx) LinksOfFeed(feed int64) ([]Link, error) {
 	return many[Link](tx.db.Where("feed_id = ?", feed).Order("calendar_id"))

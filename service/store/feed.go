@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"errors"
+	"slices"
 	"time"
 
 	"gorm.io/gorm"
@@ -143,14 +144,39 @@ func (s *Store) Readings(ctx context.Context, feed int64, n int) ([]Reading, err
 	return many[Reading](s.db.WithContext(ctx).Where("feed_id = ?", feed).Order("id DESC").Limit(n))
 }
 
-// LastReadings returns the newest record of each feed, by feed.
-func (s *Store) LastReadings(ctx context.Context) (map[int64]Reading, error) {
-	rows, err := many[Reading](s.db.WithContext(ctx).Where("id IN (SELECT last_reading_id FROM feeds)"))
+// LastReadings returns the newest record of each of the feeds, by feed.
+func (s *Store) LastReadings(ctx context.Context, feeds []Feed) (map[int64]Reading, error) {
+	ids := []int64{}
+	for _, f := range feeds {
+		if f.LastReadingID != nil {
+			ids = append(ids, *f.LastReadingID)
+		}
+	}
+	rows := []Reading{}
+	var err error
+	for some := range slices.Chunk(ids, batch) {
+		more, failed := many[Reading](s.db.WithContext(ctx).Where("id IN ?", some))
+		rows, err = append(rows, more...), errors.Join(err, failed)
+	}
 	byFeed := make(map[int64]Reading, len(rows))
 	for _, r := range rows {
 		byFeed[r.FeedID] = r
 	}
 	return byFeed, err
+}
+
+// CountColors returns how many feeds have each colour.
+func (s *Store) CountColors(ctx context.Context) (map[string]int, error) {
+	var rows []struct {
+		Color string
+		N     int
+	}
+	err := s.db.WithContext(ctx).Model(&Feed{}).Select("color, COUNT(*) AS n").Where("removed_at IS NULL").Group("color").Scan(&rows).Error
+	counts := map[string]int{}
+	for _, r := range rows {
+		counts[r.Color] = r.N
+	}
+	return counts, err
 }
 
 // SaveBody stores what a good reading gave.
