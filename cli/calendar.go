@@ -186,6 +186,19 @@ func ends(start, end string, k client.Calendar) (string, string) {
 	return start, end
 }
 
+// spanOf writes a span in one: what both ends share is said once.
+func spanOf(start, end string, k client.Calendar) string {
+	from, until := ends(start, end, k)
+	day, clock, timed := strings.Cut(until, " ")
+	switch {
+	case from == until:
+		return from
+	case timed && strings.HasPrefix(from, day):
+		return from + " to " + clock
+	}
+	return from + " to " + until
+}
+
 // endWords are the headings over ends.
 func endWords(grain client.Grain) (string, string) {
 	switch grain {

@@ -77,16 +77,14 @@ func (env *Env) printConflictTable(all []client.Conflict, calendars []client.Cal
 	for _, k := range all {
 		calendar := calendarOf(k, calendars)
 		for i, b := range k.Bookings {
-			from, until := ends(b.Start, b.End, calendar)
-			row := table.Row{"", "", "", "", "", clean(b.Title), clean(b.Label), from, until}
+			row := table.Row{"", "", "", "", clean(b.Title), clean(b.Label), spanOf(b.Start, b.End, calendar)}
 			if i == 0 {
-				row[0], row[1], row[2] = k.Id, clean(k.CalendarName), kindWords(string(k.Kind))+", "+string(k.State)
-				row[3], row[4] = ends(k.Start, k.End, calendar)
+				row[0], row[1], row[2], row[3] = k.Id, clean(k.CalendarName), kindWords(string(k.Kind))+", "+string(k.State), spanOf(k.Start, k.End, calendar)
 			}
 			rows = append(rows, row)
 		}
 	}
-	printTable(env.Out, table.Row{"Id", "Calendar", "Conflict", "From", "To", "Among", "Feed", "Booked from", "To"}, rows)
+	printTable(env.Out, table.Row{"Id", "Calendar", "Conflict", "When", "Among", "Feed", "Booked"}, rows)
 }
 
 func calendarOf(k client.Conflict, calendars []client.Calendar) client.Calendar {

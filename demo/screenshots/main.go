@@ -31,25 +31,35 @@ type shot struct {
 }
 
 var shots = []shot{
-	{name: "calendar", path: "/", ready: ".clash"},
-	{name: "calendar-echoes", path: "/", ready: ".clash", before: []chromedp.Action[chromedp.Void]{chromedp.Click(chromedp.CSS(".el-switch")), chromedp.WaitVisible(chromedp.CSS(".booking.echo"))}},
-	{name: "calendar-booking", path: "/", ready: ".clash", before: []chromedp.Action[chromedp.Void]{chromedp.Click(chromedp.CSS(".booking.begins")), chromedp.WaitVisible(chromedp.CSS(".panel"))}},
-	{name: "calendar-night", path: "/", ready: ".clash", dark: true},
-	{name: "calendar-phone", path: "/", ready: ".agenda", phone: true},
+	{name: "today", path: "/", ready: ".answer.alarm"},
+	{name: "today-phone", path: "/", ready: ".answer.alarm", phone: true},
+	{name: "board", path: "/board", ready: ".clash", before: []chromedp.Action[chromedp.Void]{press(`//button[@aria-label="Feeds of Guest pontoon"]`), chromedp.WaitVisible(chromedp.CSS(".sub"))}},
+	{name: "board-night", path: "/board", ready: ".clash", dark: true, before: []chromedp.Action[chromedp.Void]{
+		chromedp.Click(chromedp.CSS(".el-switch")), chromedp.WaitVisible(chromedp.CSS(".booking.echo")), chromedp.Evaluate[chromedp.Void]("document.querySelector('input[value=week]').click()")}},
+	{name: "board-phone", path: "/board", ready: ".agenda", phone: true},
+	{name: "calendar", path: "/calendars/1", ready: ".clash"},
+	{name: "calendar-booking", path: "/calendars/1", ready: ".clash", before: []chromedp.Action[chromedp.Void]{chromedp.Click(chromedp.CSS(".booking.begins")), chromedp.WaitVisible(chromedp.CSS(".panel"))}},
+	{name: "conflict", path: "/conflicts/1", ready: ".facts"},
+	{name: "both-ways", path: "/both-ways", ready: ".half"},
+	{name: "both-ways-phone", path: "/both-ways", ready: ".half", phone: true},
 	{name: "feeds", path: "/feeds", ready: ".feed"},
-	{name: "feeds-phone", path: "/feeds", ready: ".feed", phone: true},
+	{name: "feed", path: "/feeds/1", ready: ".records"},
 	{name: "feeds-add", path: "/feeds", ready: ".feed", before: []chromedp.Action[chromedp.Void]{chromedp.Click(chromedp.CSS(".head .el-button--primary")), chromedp.WaitVisible(chromedp.CSS(".el-dialog"))}},
 	{name: "give-back", path: "/publications", ready: ".list li"},
+	{name: "removal", path: "/feeds/2", ready: ".records", before: []chromedp.Action[chromedp.Void]{press(`//button[normalize-space()="Remove"]`), chromedp.WaitVisible(chromedp.CSS(".loses"))}},
 }
+
+// press clicks what an XPath finds.
+func press(xpath string) chromedp.Action[chromedp.Void] { return chromedp.Click(chromedp.Search(xpath)) }
 
 // commands are taken in a terminal.
 var commands = []struct {
 	name, line string
 	rows       int // of the terminal
 }{
-	{"terminal-conflict-list", "bin/wharf conflict list", 5},
+	{"terminal-conflict-list", "bin/wharf conflict list", 10},
 	{"terminal-calendar-show", "bin/wharf calendar show 'Ketch Merrow'", 22},
-	{"terminal-feed-list", "bin/wharf feed list", 6},
+	{"terminal-feed-list", "bin/wharf feed list", 13},
 }
 
 func main() {
@@ -95,7 +105,7 @@ func logIn(tab context.Context) error {
 	return chromedp.Do(tab, chromedp.EmulateViewport(1280, 800), chromedp.Navigate(base+"/login"),
 		chromedp.SendKeys(chromedp.CSS("input[name=name]"), "harbour"),
 		chromedp.SendKeys(chromedp.CSS("input[name=password]"), account.DemoPassword+"\r"),
-		chromedp.WaitVisible(chromedp.CSS(".page")))
+		chromedp.WaitVisible(chromedp.CSS(".today")))
 }
 
 func take(tab context.Context, s shot) error {
@@ -109,7 +119,7 @@ func take(tab context.Context, s shot) error {
 	}
 	steps := []chromedp.Action[chromedp.Void]{
 		chromedp.EmulateViewport(width, height),
-		chromedp.Evaluate[chromedp.Void](fmt.Sprintf("localStorage.setItem('wharf-paper', %q); localStorage.setItem('wharf-echoes', 'false')", paper)),
+		chromedp.Evaluate[chromedp.Void](fmt.Sprintf("localStorage.setItem('wharf-paper', %q); localStorage.setItem('wharf-echoes', 'false'); localStorage.setItem('wharf-scale', 'month')", paper)),
 		chromedp.Navigate(base + s.path),
 		chromedp.WaitVisible(chromedp.CSS(s.ready)),
 	}
@@ -134,7 +144,7 @@ func terminal(ctx context.Context, name, line string, rows int) error {
 	if err := screen.Start(); err != nil {
 		return err
 	}
-	defer func() { _ = screen.Process.Kill(); _ = screen.Wait() }()
+	defer func() { _ = screen.Process.Signal(os.Interrupt); _ = screen.Wait() }() // in order, so that the display is free again
 	config, err := filepath.Abs(".demo/config")
 	if err != nil {
 		return err

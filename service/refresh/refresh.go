@@ -249,36 +249,8 @@ func (r *Refresher) commitDocument(tx *store.Tx, feed *store.Feed, got fetched, 
 	if err != nil {
 		return nil, err
 	}
-	s := source{feed: *feed, doc: got.doc, entries: make([]store.Entry, len(got.doc.Entries)), fresh: make([]bool, len(got.doc.Entries))}
-	after := identitiesOf(got.doc)
-	left := map[int64]bool{}
-	for _, e := range known {
-		left[e.ID] = true
-	}
-	var changed []store.Entry
-	for _, pair := range booking.Match(identities(known), after) {
-		e := known[pair.Old]
-		delete(left, e.ID)
-		if e.Digest != after[pair.New].Digest {
-			e.UID, e.Place, e.Digest = after[pair.New].UID, after[pair.New].Place, after[pair.New].Digest
-			changed = append(changed, e)
-			s.fresh[pair.New] = true
-		}
-		s.entries[pair.New] = e
-	}
-	var added []*store.Entry
-	for i, id := range after {
-		if s.entries[i].ID == 0 {
-			s.entries[i] = store.Entry{FeedID: feed.ID, UID: id.UID, Place: id.Place, Digest: id.Digest, NotBefore: feed.LastGoodStart, SeenBy: got.finished}
-			added = append(added, &s.entries[i])
-			s.fresh[i] = true
-		}
-	}
-	var removed []int64
-	for id := range left {
-		removed = append(removed, id)
-	}
-	reading.Entries, feed.Entries = len(after), len(after)
+	s, added, changed, removed := matched(*feed, got, known)
+	reading.Entries, feed.Entries = len(s.entries), len(s.entries)
 	reading.Added, reading.Changed, reading.Removed = len(added), len(changed), len(removed)
 	if reading.Added+reading.Changed+reading.Removed == 0 && feed.LastGoodStart != nil {
 		return nil, nil
@@ -305,6 +277,38 @@ func (r *Refresher) commitDocument(tx *store.Tx, feed *store.Feed, got fetched, 
 		}
 	}
 	return calendars, nil
+}
+
+// matched compares a document with the entries that are known of its feed: the source that
+// it makes of it, and what is to be stored.
+func matched(feed store.Feed, got fetched, known []store.Entry) (s source, added []*store.Entry, changed []store.Entry, removed []int64) {
+	s = source{feed: feed, doc: got.doc, entries: make([]store.Entry, len(got.doc.Entries)), fresh: make([]bool, len(got.doc.Entries))}
+	after := identitiesOf(got.doc)
+	left := map[int64]bool{}
+	for _, e := range known {
+		left[e.ID] = true
+	}
+	for _, pair := range booking.Match(identities(known), after) {
+		e := known[pair.Old]
+		delete(left, e.ID)
+		if e.Digest != after[pair.New].Digest {
+			e.UID, e.Place, e.Digest = after[pair.New].UID, after[pair.New].Place, after[pair.New].Digest
+			changed = append(changed, e)
+			s.fresh[pair.New] = true
+		}
+		s.entries[pair.New] = e
+	}
+	for i, id := range after {
+		if s.entries[i].ID == 0 {
+			s.entries[i] = store.Entry{FeedID: feed.ID, UID: id.UID, Place: id.Place, Digest: id.Digest, NotBefore: feed.LastGoodStart, SeenBy: got.finished}
+			added = append(added, &s.entries[i])
+			s.fresh[i] = true
+		}
+	}
+	for id := range left {
+		removed = append(removed, id)
+	}
+	return s, added, changed, removed
 }
 
 // maxRemarks is how many remarks on a feed are kept.

@@ -41,9 +41,6 @@ func (a stream) VisitStreamChangesResponse(w http.ResponseWriter) error {
 	changes := a.s.Hub.Subscribe(true)
 	defer changes.Close()
 	control := http.NewResponseController(w)
-	if err := control.SetReadDeadline(time.Time{}); err != nil { // the server's is for requests, not for this
-		return err
-	}
 	w.Header().Set("Content-Type", "text/event-stream")
 	w.Header().Set("Cache-Control", "no-store")
 	w.Header().Set("X-Accel-Buffering", "no") // a proxy must not hold it back

@@ -6,6 +6,7 @@ import (
 	"net/http"
 	"regexp"
 	"strings"
+	"time"
 
 	"github.com/getkin/kin-openapi/openapi3"
 	"github.com/getkin/kin-openapi/openapi3filter"
@@ -17,8 +18,11 @@ import (
 	"wharf/service/store"
 )
 
-// maxBody is the most bytes of a request that are read.
-const maxBody = 1 << 20
+// Bounds of what a request may send: its bytes, and the time that they may take.
+const (
+	maxBody     = 1 << 20
+	bodyTimeout = time.Minute
+)
 
 // Keys of what the middleware leaves in the request's context.
 const (
@@ -53,7 +57,14 @@ func (c *contract) validate(s *server) gin.HandlerFunc {
 			return
 		}
 		g.Set(keyRoute, route)
-		g.Request.Body = http.MaxBytesReader(g.Writer, g.Request.Body, maxBody)
+		if g.Request.Body != http.NoBody {
+			g.Request.Body = http.MaxBytesReader(g.Writer, g.Request.Body, maxBody)
+			// The body is read whole while it is validated; what is done then may take longer.
+			// A writer without deadlines is a test's.
+			control := http.NewResponseController(g.Writer)
+			_ = control.SetReadDeadline(time.Now().Add(bodyTimeout))
+			defer func() { _ = control.SetReadDeadline(time.Time{}) }()
+		}
 		err = openapi3filter.ValidateRequest(g.Request.Context(), &openapi3filter.RequestValidationInput{
 			Request: g.Request, PathParams: params, Route: route,
 			Options: &openapi3filter.Options{AuthenticationFunc: openapi3filter.NoopAuthenticationFunc, MultiError: true},

@@ -141,6 +141,9 @@ func (s *server) checkHost(g *gin.Context) {
 }
 
 func (s *server) knownHost(r *http.Request) bool {
+	if r.Host == s.PublicURL.Host {
+		return true // as nearly always
+	}
 	host := hostName(r)
 	return host == s.PublicURL.Hostname() || host == "localhost" || slices.Contains(s.AllowedHosts, host) || loopback(host)
 }

@@ -12,12 +12,16 @@ const calendars = useCalendars()
 const feeds = useFeeds()
 const publications = usePublications()
 
-const all = computed(() => calendars.data.value ?? [])
 const platforms = computed(() => platformsOf(feeds.data.value ?? [], publications.data.value ?? []))
 const cell = (c: Calendar, platform: string): Cell =>
   cellOf(c, platform, feeds.data.value ?? [], publications.data.value ?? [])
 const used = (c: Cell) => c.feeds.length > 0 || c.publication !== undefined
-const gaps = computed(() => gapsOf(all.value, feeds.data.value ?? [], publications.data.value ?? []))
+const gaps = computed(() => gapsOf(calendars.data.value ?? [], feeds.data.value ?? [], publications.data.value ?? []))
+/** Calendars that lack a direction come first. */
+const all = computed(() => {
+  const lacks = new Set(gaps.value.map((g) => g.calendar.id))
+  return [...(calendars.data.value ?? [])].sort((a, b) => Number(lacks.has(b.id)) - Number(lacks.has(a.id)))
+})
 const ready = computed(() => calendars.data.value && feeds.data.value && publications.data.value)
 const failed = computed(() => calendars.error.value ?? feeds.error.value ?? publications.error.value)
 </script>
