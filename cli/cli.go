@@ -8,7 +8,6 @@ import (
 	"fmt"
 	"io"
 	"os"
-	"strings"
 	"time"
 
 	"github.com/urfave/cli/v3"
@@ -48,7 +47,7 @@ func Run(ctx context.Context, args []string, env Env) int {
 		return ExitDone
 	}
 	if text := err.Error(); text != "" {
-		fmt.Fprintln(env.Err, "wharf: "+strings.ReplaceAll(text, "\n", " "))
+		fmt.Fprintln(env.Err, "wharf: "+clean(text)) // it may quote a feed
 	}
 	var usage usageError
 	if errors.As(err, &usage) {

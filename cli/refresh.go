@@ -125,7 +125,8 @@ func (env *Env) sayRefreshed(r refreshed, asJSON bool) error {
 // progressShow is what a person sees on a terminal meanwhile; without one it is silent.
 type progressShow struct {
 	writer progress.Writer
-	ended  chan struct{}
+	over   chan struct{} // closed when there is nothing more to show
+	ended  chan struct{} // closed when nothing is shown any more
 }
 
 func (env *Env) startProgress(n int) progressShow {
@@ -144,10 +145,14 @@ func (env *Env) startProgress(n int) progressShow {
 	style.Visibility = progress.StyleVisibility{Time: true, Tracker: true, TrackerOverall: n > 1}
 	style.Options.DoneString, style.Options.ErrorString = "read", "failed"
 	w.SetStyle(style)
-	show := progressShow{w, make(chan struct{})}
+	show := progressShow{w, make(chan struct{}), make(chan struct{})}
 	go func() {
 		defer close(show.ended)
-		w.Render()
+		select {
+		case <-show.over:
+		case <-time.After(time.Second): // what is done sooner needs none
+			w.Render()
+		}
 	}()
 	return show
 }
@@ -169,6 +174,7 @@ func (s progressShow) track(name string) func(good bool) {
 }
 
 func (s progressShow) end() {
+	close(s.over)
 	s.writer.Stop()
 	<-s.ended
 }

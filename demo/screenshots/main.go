@@ -50,7 +50,9 @@ var shots = []shot{
 }
 
 // press clicks what an XPath finds.
-func press(xpath string) chromedp.Action[chromedp.Void] { return chromedp.Click(chromedp.Search(xpath)) }
+func press(xpath string) chromedp.Action[chromedp.Void] {
+	return chromedp.Click(chromedp.Search(xpath))
+}
 
 // commands are taken in a terminal.
 var commands = []struct {

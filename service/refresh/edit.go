@@ -161,7 +161,7 @@ func (r *Refresher) EditFeed(ctx context.Context, id int64, link string, edit fu
 func (r *Refresher) EditCalendar(ctx context.Context, id int64, edit func(*store.Tx, *store.Calendar) error) error {
 	err := r.Store.Tx(ctx, func(tx *store.Tx) error {
 		// Feeds are held before calendars, everywhere.
-		links, err := tx.LinksOfCalendar(id)
+		links, err := tx.LockLinksOfCalendar(id)
 		if err != nil {
 			return err
 		}

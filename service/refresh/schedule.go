@@ -118,7 +118,7 @@ func (r *Refresher) moveWindows(ctx context.Context) error {
 
 func (r *Refresher) moveWindow(ctx context.Context, calendar store.Calendar, day string) error {
 	return r.Store.Tx(ctx, func(tx *store.Tx) error {
-		links, err := tx.LinksOfCalendar(calendar.ID)
+		links, err := tx.LockLinksOfCalendar(calendar.ID)
 		if err != nil {
 			return err
 		}

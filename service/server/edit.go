@@ -155,7 +155,12 @@ func (s *server) EditFeed(ctx context.Context, r gen.EditFeedRequestObject) (gen
 			if err != nil {
 				return err
 			}
-			set(e, "platform", &row.PlatformID, &p.ID)
+			was, err := tx.LockPlatform(row.PlatformID)
+			if err != nil {
+				return err
+			}
+			set(e, "platform", &was.Name, &p.Name)
+			row.PlatformID = p.ID
 		}
 		if link != "" {
 			address := "…"

@@ -65,7 +65,9 @@ type server struct {
 func New(c Config) (http.Handler, error) {
 	s := &server{Config: c, logins: rate.NewLimiter(2, 10),
 		served: prometheus.NewCounterVec(prometheus.CounterOpts{Name: "wharf_publication_requests_total", Help: "Requests for publications by status."}, []string{"status"})}
-	c.Registry.MustRegister(s.served)
+	pages := prometheus.NewGaugeFunc(prometheus.GaugeOpts{Name: "wharf_subscribers", Help: "Who is told of changes: open pages, and the shelf of publications."},
+		func() float64 { return float64(c.Hub.Subscribers()) })
+	c.Registry.MustRegister(s.served, pages)
 	contract, err := newContract(api.Contract)
 	if err != nil {
 		return nil, err

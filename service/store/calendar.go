@@ -130,6 +130,12 @@ func (tx *Tx) LinksOfCalendar(calendar int64) ([]Link, error) {
 	return many[Link](tx.db.Where("calendar_id = ?", calendar).Order("feed_id"))
 }
 
+// LockLinksOfCalendar is LinksOfCalendar as it stands at this moment, held to the end of the
+// transaction: none of them is removed meanwhile.
+func (tx *Tx) LockLinksOfCalendar(calendar int64) ([]Link, error) {
+	return many[Link](tx.db.Clauses(forUpdate).Where("calendar_id = ?", calendar).Order("feed_id"))
+}
+
 // BookingsOf lists the bookings that a feed has, or had, on a calendar.
 func (tx *Tx) BookingsOf(calendar, feed int64) ([]Booking, error) {
 	return many[Booking](tx.db.Where("calendar_id = ? AND feed_id = ?", calendar, feed).Order("id"))

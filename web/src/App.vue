@@ -13,11 +13,6 @@ const queryClient = useQueryClient()
 const dark = useDark({ storageKey: 'wharf-paper', disableTransition: false })
 const toggleDark = useToggle(dark)
 
-async function ended() {
-  queryClient.clear()
-  if (route.meta.open !== true) await router.replace({ name: 'login', query: { to: route.fullPath } })
-}
-
 async function logOut() {
   await data(api.DELETE('/session'))
   queryClient.clear()
@@ -31,7 +26,7 @@ watch(
   inside,
   (now) => {
     stop?.()
-    stop = now ? listen(queryClient, () => void ended()) : undefined
+    stop = now ? listen(queryClient) : undefined
   },
   { immediate: true },
 )

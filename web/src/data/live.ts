@@ -55,16 +55,15 @@ const all: Change = { topic: 'all', id: 0 }
 const patience = 5000 // before a stream that was refused is asked for again, in milliseconds
 
 /** Listens until the returned function is called. */
-export function listen(client: QueryClient, ended: () => void): () => void {
+export function listen(client: QueryClient): () => void {
   const stale = gatherer(client, 100)
   const others = new BroadcastChannel('wharf-changes')
   const stop = new AbortController()
   let source: EventSource | undefined
   let again: ReturnType<typeof setTimeout> | undefined
 
-  others.onmessage = ({ data }: MessageEvent<Change | 'live' | 'ended'>) => {
-    if (data === 'ended') ended()
-    else if (data === 'live') live.value = true
+  others.onmessage = ({ data }: MessageEvent<Change | 'live'>) => {
+    if (data === 'live') live.value = true
     else stale(data)
   }
 
@@ -87,10 +86,12 @@ export function listen(client: QueryClient, ended: () => void): () => void {
       others.postMessage(change)
       stale(change)
     })
+    // The login has ended. Unless this browser has a newer one, asking again shows that.
     source.addEventListener('end', () => {
       source?.close()
-      others.postMessage('ended')
-      ended()
+      others.postMessage(all)
+      stale(all)
+      again = setTimeout(open, patience)
     })
   }
 

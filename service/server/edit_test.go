@@ -1,0 +1,77 @@
+package server
+
+import (
+	"errors"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"wharf/service/store"
+)
+
+// TestEditing: only what differs is an edit, and an edit of anything but the newest
+// revision is none.
+func TestEditing(t *testing.T) {
+	at := time.Date(2026, 7, 1, 12, 0, 0, 0, time.UTC)
+	text, same, number := "B", "A", 3
+	for name, tc := range map[string]struct {
+		seen, stands int64
+		name         *string
+		units        *int
+		want         []string // field, was, became
+	}{
+		"one field":         {2, 2, &text, nil, []string{"name", "A", "B"}},
+		"two fields":        {2, 2, &text, &number, []string{"name", "A", "B", "units", "1", "3"}},
+		"what it is anyway": {2, 2, &same, nil, nil},
+		"nothing":           {2, 2, nil, nil, nil},
+		"an old revision":   {1, 2, &text, nil, nil},
+		"one to come":       {3, 2, &text, nil, nil},
+	} {
+		t.Run(name, func(t *testing.T) {
+			e := &editing{Edit: store.Edit{Topic: store.TopicFeed, Subject: 7, Revision: tc.seen, Account: "harbour", At: at}}
+			err := e.begin(tc.stands)
+			if tc.seen != tc.stands {
+				var stale *staleError
+				require.True(t, errors.As(err, &stale))
+				assert.Equal(t, tc.stands, stale.stand)
+				return
+			}
+			require.NoError(t, err)
+			field, units := "A", 1
+			set(e, "name", &field, tc.name)
+			set(e, "units", &units, tc.units)
+			var got []string
+			for _, row := range e.rows {
+				got = append(got, row.Field, row.Was, row.Became)
+				assert.Equal(t, store.Edit{Topic: store.TopicFeed, Subject: 7, Revision: tc.seen + 1, Account: "harbour", At: at, Field: row.Field, Was: row.Was, Became: row.Became}, row)
+			}
+			assert.Equal(t, tc.want, got)
+			if tc.name != nil {
+				assert.Equal(t, *tc.name, field)
+			}
+			require.NoError(t, e.begin(tc.stands), "a transaction that is run again")
+			assert.Empty(t, e.rows, "begins anew")
+		})
+	}
+}
+
+// TestConfirmed: what is confirmed is what was shown.
+func TestConfirmed(t *testing.T) {
+	require.NoError(t, confirmed(nil, nil), "nothing is lost")
+	loses := []string{"2 bookings would be lost.", "1 conflict would no longer be shown."}
+	var p *problem
+	require.True(t, errors.As(confirmed(nil, loses), &p))
+	assert.Equal(t, 409, p.Status)
+	assert.Equal(t, loses, p.Loses)
+	assert.NotEmpty(t, p.Confirm)
+	require.NoError(t, confirmed(&p.Confirm, loses))
+	var again *problem
+	require.True(t, errors.As(confirmed(&p.Confirm, append(loses, "And another.")), &again), "more would be lost by now")
+	assert.NotEqual(t, p.Confirm, again.Confirm)
+	yes := "yes"
+	assert.Error(t, confirmed(&yes, loses))
+	assert.Equal(t, "1 night", plural(1, "night", "nights"))
+	assert.Equal(t, "0 nights", plural(0, "night", "nights"))
+}
