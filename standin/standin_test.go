@@ -104,3 +104,41 @@ func TestPlatform(t *testing.T) {
 	_, text = get(t, server.URL+again.FeedPath())
 	assert.NotContains(t, text, "Ann", "a cancelled booking just vanishes")
 }
+
+// TestByTheHour: what is sold by the hour has times in the platform's zone; it may be only
+// asked for, or come every week; what is imported keeps its times.
+func TestByTheHour(t *testing.T) {
+	p, server := newPlatform(t, filepath.Join(t.TempDir(), "state.json"), standin.Style{Hours: true, Zone: "America/Halifax", Sale: "%s", Block: "Busy"})
+	p.Thing = "Net Loft hall"
+	for _, b := range []standin.Booking{
+		{Guest: "Class", From: "2026-07-10T18:00", Until: "2026-07-10T20:00", Weeks: 3},
+		{Guest: "Talk", From: "2026-07-11T19:30", Until: "2026-07-11T21:00", Tentative: true},
+	} {
+		_, err := p.Add(b)
+		require.NoError(t, err)
+	}
+	_, err := p.Book("Nobody", "2026-07-10", "2026-07-11")
+	assert.Error(t, err, "the hall is not sold by the day")
+	feed := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+		fmt.Fprint(w, "BEGIN:VCALENDAR\r\nBEGIN:VEVENT\r\nUID:theirs@wharf\r\nDTSTART:20260720T130000Z\r\nDTEND:20260720T143000Z\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n")
+	}))
+	t.Cleanup(feed.Close)
+	require.NoError(t, p.SetImport(feed.URL))
+	require.NoError(t, p.ImportNow(context.Background()))
+
+	assert.True(t, strings.HasSuffix(p.FeedPath(), "/net-loft-hall.ics"), p.FeedPath())
+	status, text := get(t, server.URL+p.FeedPath())
+	require.Equal(t, http.StatusOK, status)
+	for _, line := range []string{"DTSTART;TZID=America/Halifax:20260710T180000", "DTEND;TZID=America/Halifax:20260710T200000", "RRULE:FREQ=WEEKLY;COUNT=3",
+		"SUMMARY:Talk", "STATUS:TENTATIVE", "UID:theirs@wharf", "DTSTART:20260720T130000Z", "DTEND:20260720T143000Z"} {
+		assert.Contains(t, text, line+"\r\n")
+	}
+	assert.Equal(t, 1, strings.Count(text, "RRULE"))
+	assert.Equal(t, 1, strings.Count(text, "TENTATIVE"))
+	_, page := get(t, server.URL+"/")
+	for _, part := range []string{"the Net Loft hall by the hour", "Talk (asked for)", "Class (weekly, 3 times)", "datetime-local"} {
+		assert.Contains(t, page, part)
+	}
+	status, _ = get(t, server.URL+strings.Replace(p.FeedPath(), "net-loft-hall", "ketch", 1))
+	assert.Equal(t, http.StatusNotFound, status)
+}

@@ -214,3 +214,29 @@ func TestPublication(t *testing.T) {
 	assert.Equal(t, 1, moved.Change.Open[0].Sequence, "a changed item has a higher SEQUENCE")
 	assert.Equal(t, 1, strings.Count(string(moved.Body), "20260703T120000Z"), "DTSTAMP changes only with the item")
 }
+
+// TestRenamedAndRevoked: a new name is a new version that carries the same; a revoked
+// publication has no more versions, and the blocks that came by it are echoes still.
+func TestRenamedAndRevoked(t *testing.T) {
+	a := sale(1, 1, "a", 10, 12)
+	facts := judge.Facts{Calendar: ketch(), Now: now, Bookings: []judge.Booking{a}, Publications: []judge.Publication{{ID: 1, Platform: 2, Name: "Before"}}}
+	first := judge.Judge(facts).Renditions[0]
+	require.EqualValues(t, 1, first.Version)
+	facts.Publications[0].Version, facts.Publications[0].History = 1, carried.Apply(nil, first.Change)
+	assert.Nil(t, judge.Judge(facts).Renditions[0].Body, "nothing is new")
+
+	facts.Publications[0].Name, facts.Publications[0].Renamed = "After", true
+	renamed := judge.Judge(facts).Renditions[0]
+	assert.EqualValues(t, 2, renamed.Version)
+	assert.True(t, renamed.Change.Empty())
+	assert.Equal(t, strings.ReplaceAll(string(first.Body), "Before", "After"), string(renamed.Body), "all but the name is the same")
+
+	facts.Publications[0].Revoked = true
+	block := sale(2, 2, a.Minted, 10, 12) // as platform 2 shows what it was sent
+	later := sale(3, 2, "own", 20, 21)
+	facts.Bookings = append(facts.Bookings, block, later)
+	r := judge.Judge(facts)
+	assert.Equal(t, []judge.Kind{judge.Counts, judge.Echo, judge.Counts}, []judge.Kind{r.Verdicts[0].Kind, r.Verdicts[1].Kind, r.Verdicts[2].Kind})
+	assert.Empty(t, r.Conflicts)
+	assert.Equal(t, judge.Rendition{ID: 1, Version: 1}, r.Renditions[0])
+}

@@ -224,7 +224,7 @@ const barStyle = (bar: Placed) => ({
               v-for="bar in inView(row.line.bars)"
               :key="bar.booking.id"
               type="button"
-              class="booking"
+              class="booking mark"
               :class="{
                 echo: bar.booking.verdict !== 'booking',
                 tentative: bar.booking.tentative,
@@ -241,7 +241,7 @@ const barStyle = (bar: Placed) => ({
               v-for="clash in inView(row.line.clashes)"
               :key="clash.conflict.id"
               :to="`/conflicts/${clash.conflict.id}`"
-              class="clash"
+              class="clash overlap"
               :class="clash.conflict.kind"
               :aria-label="`${clash.conflict.kind.replace('_', ' ')}, ${spanWords(clash.conflict.start, clash.conflict.end, row.calendar)}`"
               :title="`${clash.conflict.kind.replace('_', ' ')}, ${spanWords(clash.conflict.start, clash.conflict.end, row.calendar)}`"
@@ -394,19 +394,9 @@ const barStyle = (bar: Placed) => ({
   position: relative;
 }
 .booking {
-  position: absolute;
   height: 22px;
-  padding: 0 0.35rem;
-  border: 1px solid var(--feed);
   border-radius: 3px;
-  background: var(--feed);
-  color: var(--bar-ink);
-  font: inherit;
-  font-size: var(--size-small);
   line-height: 1.2;
-  text-align: left;
-  cursor: pointer;
-  overflow: clip; /* not hidden, which would keep the text from staying in view */
 }
 .text {
   position: sticky;
@@ -416,41 +406,5 @@ const barStyle = (bar: Placed) => ({
   white-space: nowrap;
   overflow: hidden;
   text-overflow: ellipsis;
-}
-.booking.echo,
-.booking.shown {
-  background: var(--paper-raised);
-  color: var(--ink-soft);
-  border-style: dashed;
-}
-.booking.shown {
-  border-style: dotted;
-}
-.booking.tentative:not(.echo) {
-  color: var(--ink);
-  background: repeating-linear-gradient(
-    -45deg,
-    color-mix(in oklab, var(--feed) 38%, var(--paper-raised)) 0 6px,
-    color-mix(in oklab, var(--feed) 18%, var(--paper-raised)) 6px 12px
-  );
-}
-.clash {
-  position: absolute;
-  z-index: 1;
-  border: 2px solid var(--alarm);
-  border-radius: 3px;
-  background: repeating-linear-gradient(
-    45deg,
-    color-mix(in oklab, var(--alarm) 45%, transparent) 0 2px,
-    transparent 2px 9px
-  );
-}
-.clash.tentative_clash {
-  border-color: var(--caution);
-  background: repeating-linear-gradient(
-    45deg,
-    color-mix(in oklab, var(--caution) 45%, transparent) 0 2px,
-    transparent 2px 9px
-  );
 }
 </style>

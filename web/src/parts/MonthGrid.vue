@@ -67,7 +67,7 @@ const classes = (bar: Bar) => ({
         v-for="bar in week.bars"
         :key="bar.booking.id"
         type="button"
-        class="booking"
+        class="booking mark"
         :class="classes(bar)"
         :title="describe(bar.booking)"
         :aria-label="describe(bar.booking)"
@@ -88,7 +88,7 @@ const classes = (bar: Bar) => ({
         v-for="clash in week.clashes"
         :key="'clash' + clash.conflict.id"
         type="button"
-        class="clash"
+        class="clash overlap"
         :class="clash.conflict.kind"
         :aria-label="`${clash.conflict.kind.replace('_', ' ')}, ${spanWords(clash.conflict.start, clash.conflict.end, calendar)}`"
         :style="{
@@ -150,19 +150,9 @@ const classes = (bar: Bar) => ({
   color: var(--water);
 }
 .booking {
-  position: absolute;
   height: 1.4rem;
-  padding: 0 0.45rem;
-  border: 1px solid var(--feed);
   border-left-width: 0;
   border-right-width: 0;
-  background: var(--feed);
-  color: var(--bar-ink);
-  font: inherit;
-  font-size: var(--size-small);
-  text-align: left;
-  cursor: pointer;
-  overflow: hidden;
 }
 .booking.begins {
   border-top-left-radius: 4px;
@@ -187,51 +177,16 @@ const classes = (bar: Bar) => ({
 .booking:not(.echo) .label {
   opacity: 0.85;
 }
-.booking.echo,
-.booking.shown {
-  background: transparent;
-  color: var(--ink-soft);
-  border-style: dashed;
-}
-.booking.shown {
-  border-style: dotted;
-}
-.booking.tentative:not(.echo) {
-  color: var(--ink);
-  background: repeating-linear-gradient(
-    -45deg,
-    color-mix(in oklab, var(--feed) 38%, var(--paper-raised)) 0 6px,
-    color-mix(in oklab, var(--feed) 18%, var(--paper-raised)) 6px 12px
-  );
-}
-.clash {
-  position: absolute;
-  border: 2px solid var(--alarm);
-  border-radius: 3px;
-  background: repeating-linear-gradient(
-    45deg,
-    color-mix(in oklab, var(--alarm) 40%, transparent) 0 2px,
-    transparent 2px 12px
-  );
-  cursor: pointer;
-  padding: 0;
-}
 .clash span {
   position: absolute;
   right: -2px;
   bottom: 100%;
-  background: var(--alarm);
+  background: var(--sign);
   color: var(--bar-ink);
   font-size: 0.75rem;
   font-weight: 600;
   line-height: 1.3;
   padding: 0 0.35rem;
   white-space: nowrap;
-}
-.clash.tentative_clash {
-  border-color: var(--caution);
-}
-.clash.tentative_clash span {
-  background: var(--caution);
 }
 </style>

@@ -67,7 +67,7 @@ const exact = (at: string) => new Date(at).toLocaleString('en-GB', { dateStyle: 
       <span
         v-for="bar in drawn.line.bars"
         :key="bar.booking.id"
-        class="bar"
+        class="bar mark"
         :class="{ tentative: bar.booking.tentative }"
         :style="{
           left: drawn.percent(bar.from),
@@ -80,7 +80,7 @@ const exact = (at: string) => new Date(at).toLocaleString('en-GB', { dateStyle: 
       <span
         v-for="c in drawn.line.clashes"
         :key="c.conflict.id"
-        class="clash"
+        class="overlap"
         :class="conflict.kind"
         :style="{
           left: drawn.percent(c.from),
@@ -164,33 +164,11 @@ const exact = (at: string) => new Date(at).toLocaleString('en-GB', { dateStyle: 
   color: var(--ink-soft);
 }
 .bar {
-  position: absolute;
   height: 2.1rem;
   padding: 0.3rem 0.6rem;
-  background: var(--feed);
-  color: var(--bar-ink);
   border-radius: 3px;
-  white-space: nowrap;
-  overflow: hidden;
-  text-overflow: ellipsis;
-}
-.bar.tentative {
-  color: var(--ink);
-  border: 1px dashed var(--feed);
-  background: color-mix(in oklab, var(--feed) 25%, var(--paper-raised));
-}
-.clash {
-  position: absolute;
-  border: 2px solid var(--alarm);
-  border-radius: 3px;
-  background: repeating-linear-gradient(
-    45deg,
-    color-mix(in oklab, var(--alarm) 40%, transparent) 0 2px,
-    transparent 2px 12px
-  );
-}
-.clash.tentative_clash {
-  border-color: var(--caution);
+  font-size: var(--size-body);
+  cursor: auto;
 }
 .bookings {
   list-style: none;

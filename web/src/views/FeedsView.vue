@@ -46,7 +46,7 @@ async function refresh(some: Feed[]) {
     No feeds yet. In each platform, copy the link of its calendar feed; then press “Subscribe to a feed” and paste it.
   </p>
   <p v-if="feeds.error.value" role="alert">{{ feeds.error.value.message }}</p>
-  <ul class="feeds">
+  <ul class="feeds lines">
     <li v-for="f in feeds.data.value ?? []" :key="f.id" class="feed">
       <div class="name">
         <h2>
@@ -101,22 +101,9 @@ async function refresh(some: Feed[]) {
   min-height: 1.4rem;
   color: var(--ink-soft);
 }
-.feeds {
-  list-style: none;
-  margin: 0;
-  padding: 0;
-  border-bottom: 1px solid var(--line);
-}
 .feed {
-  display: grid;
   grid-template-columns: minmax(14rem, 1.3fr) 8.5rem minmax(20rem, 1fr) minmax(10rem, 0.8fr) auto;
-  gap: 0.3rem 1.5rem;
   align-items: start;
-  padding: 0.7rem 0;
-  border-top: 1px solid var(--line);
-}
-h2 {
-  font-size: var(--size-body);
 }
 h2 a {
   color: inherit;
@@ -151,10 +138,5 @@ dd {
   border-left: 4px solid var(--caution);
   background: var(--caution-soft);
   padding: 0.3rem 0.9rem;
-}
-@media (max-width: 1000px) {
-  .feed {
-    grid-template-columns: minmax(0, 1fr);
-  }
 }
 </style>

@@ -14,7 +14,7 @@ const words = { browser: 'a browser', token: 'a program, by token' }
     <code>wharf login</code>.
   </p>
   <p v-if="end.error.value" role="alert">{{ end.error.value.message }}</p>
-  <ul class="list">
+  <ul class="list lines">
     <li v-for="l in logins.data.value ?? []" :key="l.id">
       <div>
         <h2>{{ l.label }}</h2>
@@ -32,27 +32,7 @@ const words = { browser: 'a browser', token: 'a program, by token' }
   max-width: 46rem;
   margin: 0.3rem 0 1rem;
 }
-.list {
-  list-style: none;
-  margin: 0;
-  padding: 0;
-  border-bottom: 1px solid var(--line);
-}
-li {
-  display: grid;
+.list > li {
   grid-template-columns: 1.4fr 1fr 1fr auto;
-  gap: 0.3rem 1.5rem;
-  align-items: center;
-  padding: 0.7rem 0;
-  border-top: 1px solid var(--line);
-}
-h2 {
-  font-size: var(--size-body);
-}
-@media (max-width: 800px) {
-  li {
-    grid-template-columns: minmax(0, 1fr);
-    justify-items: start;
-  }
 }
 </style>

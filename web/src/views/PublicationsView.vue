@@ -78,7 +78,7 @@ async function copyLink(p: Publication) {
   <p v-if="publications.data.value?.length === 0 && missing.length === 0">
     Nothing to give back yet: <router-link to="/feeds">subscribe to a feed</router-link> first.
   </p>
-  <ul class="list">
+  <ul class="list lines">
     <li v-for="p in publications.data.value ?? []" :id="`p${p.id}`" :key="p.id">
       <div>
         <h2>{{ p.platform.name }}</h2>
@@ -129,22 +129,8 @@ async function copyLink(p: Publication) {
   padding: 0.5rem 0.9rem;
   margin-bottom: 0.6rem;
 }
-.list {
-  list-style: none;
-  margin: 0;
-  padding: 0;
-  border-bottom: 1px solid var(--line);
-}
-li {
-  display: grid;
+.list > li {
   grid-template-columns: 1.4fr 1fr 1.2fr auto;
-  gap: 0.3rem 1.5rem;
-  align-items: center;
-  padding: 0.7rem 0;
-  border-top: 1px solid var(--line);
-}
-h2 {
-  font-size: var(--size-body);
 }
 li:target {
   background: var(--paper-raised);
@@ -170,11 +156,5 @@ li:target {
 }
 .behind {
   color: var(--caution);
-}
-@media (max-width: 800px) {
-  li {
-    grid-template-columns: minmax(0, 1fr);
-    justify-items: start;
-  }
 }
 </style>
