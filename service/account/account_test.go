@@ -81,3 +81,44 @@ func TestLoginsEnd(t *testing.T) {
 		assert.ErrorIs(t, err, tc.want, tc.name)
 	}
 }
+
+// TestLoginsOfAnAccount: a login is listed while it is valid, ended only by its own account,
+// and unknown from then on.
+func TestLoginsOfAnAccount(t *testing.T) {
+	s := open(t)
+	at := time.Date(2026, 7, 1, 12, 0, 0, 0, time.UTC)
+	a := account.New(s, func() time.Time { return at }, true)
+	code, err := a.SetupCode(ctx)
+	require.NoError(t, err)
+	who, err := a.Setup(ctx, code, "harbour", "a long enough password", true)
+	require.NoError(t, err)
+	browser, _, err := a.Login(ctx, who, store.BrowserSession, "browser")
+	require.NoError(t, err)
+	token, expires, err := a.Login(ctx, who, store.TokenSession, "the office")
+	require.NoError(t, err)
+	assert.Equal(t, at.Add(account.TokenLife), expires)
+
+	list := func() (labels []string) {
+		t.Helper()
+		rows, err := s.Logins(ctx, who.ID, at)
+		require.NoError(t, err)
+		for _, r := range rows {
+			labels = append(labels, r.Label)
+		}
+		return labels
+	}
+	assert.Equal(t, []string{"the office", "browser"}, list(), "newest first")
+	login, err := a.Who(ctx, token, store.TokenSession)
+	require.NoError(t, err)
+	assert.Equal(t, "harbour", login.Account.Name)
+	assert.ErrorIs(t, s.EndLogin(ctx, who.ID+1, login.Session.ID), store.ErrNotFound, "another account's is not there")
+	require.NoError(t, s.EndLogin(ctx, who.ID, login.Session.ID))
+	_, err = a.Who(ctx, token, store.TokenSession)
+	assert.ErrorIs(t, err, account.ErrUnknown)
+	assert.Equal(t, []string{"browser"}, list())
+
+	at = at.Add(account.BrowserLife)
+	_, err = a.Who(ctx, browser, store.BrowserSession)
+	assert.ErrorIs(t, err, account.ErrUnknown, "it has expired")
+	assert.Empty(t, list())
+}

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"log/slog"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -269,4 +270,47 @@ func TestPickupsLater(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, rows, 1)
 	assert.EqualValues(t, 5, rows[0].Times)
+}
+
+// TestMany: readers, renderings and writings at once lose no pickup and never serve what is
+// older than what was served before.
+func TestMany(t *testing.T) {
+	w := newWorld(t)
+	a := w.publish("a")
+	w.render(a, 1, "version 1")
+	s := w.shelf(1 << 20)
+	const readers, times, versions = 6, 40, 8
+	var all sync.WaitGroup
+	for i := range readers {
+		all.Go(func() {
+			newest := int64(0)
+			for range times {
+				item, err := s.Get(ctx, "a")
+				if !assert.NoError(t, err) {
+					return
+				}
+				assert.GreaterOrEqual(t, item.Version, newest)
+				assert.Equal(t, fmt.Sprint("version ", item.Version), string(item.Plain.Bytes))
+				newest = item.Version
+				s.PickedUp(ctx, item, fmt.Sprint("reader ", i), now)
+			}
+		})
+	}
+	all.Go(func() {
+		for v := range int64(versions) {
+			w.render(a, v+2, fmt.Sprint("version ", v+2))
+			s.Stale(a)
+			s.Flush(ctx)
+		}
+	})
+	all.Wait()
+	s.Flush(ctx)
+	assert.Equal(t, fmt.Sprint("version ", versions+1), body(t, s, "a"))
+	rows, err := w.store.Pickups(ctx, a, readers*(versions+1))
+	require.NoError(t, err)
+	total := int64(0)
+	for _, r := range rows {
+		total += r.Times
+	}
+	assert.EqualValues(t, readers*times, total)
 }

@@ -224,7 +224,7 @@ const barStyle = (bar: Placed) => ({
               v-for="bar in inView(row.line.bars)"
               :key="bar.booking.id"
               type="button"
-              class="booking mark"
+              class="booking span-bar"
               :class="{
                 echo: bar.booking.verdict !== 'booking',
                 tentative: bar.booking.tentative,
@@ -265,7 +265,7 @@ const barStyle = (bar: Placed) => ({
   overflow: auto;
   border: 1px solid var(--line);
   background: var(--paper-raised);
-  max-height: calc(100vh - 11rem);
+  max-height: calc(100vh - 8.5rem);
 }
 .canvas {
   position: relative;
@@ -396,7 +396,7 @@ const barStyle = (bar: Placed) => ({
 .booking {
   height: 22px;
   border-radius: 3px;
-  line-height: 1.2;
+  line-height: 20px;
 }
 .text {
   position: sticky;

@@ -67,7 +67,7 @@ const classes = (bar: Bar) => ({
         v-for="bar in week.bars"
         :key="bar.booking.id"
         type="button"
-        class="booking mark"
+        class="booking span-bar"
         :class="classes(bar)"
         :title="describe(bar.booking)"
         :aria-label="describe(bar.booking)"

@@ -67,7 +67,7 @@ const exact = (at: string) => new Date(at).toLocaleString('en-GB', { dateStyle: 
       <span
         v-for="bar in drawn.line.bars"
         :key="bar.booking.id"
-        class="bar mark"
+        class="bar span-bar"
         :class="{ tentative: bar.booking.tentative }"
         :style="{
           left: drawn.percent(bar.from),
