@@ -913,8 +913,8 @@ type ClientInterface interface {
 	// StreamChanges Be told of changes as they are committed, by whichever process
 	//
 	// Server-sent events. `change` has as data a JSON object with the `topic` (platform, feed, calendar,
-	// conflict, publication, login, or all) and the `id` of what changed; what it is now is asked for by the
-	// other operations. `end` says that the login has ended. A comment is sent every half minute.
+	// conflict, publication, pickup with the id of its publication, login, or all) and the `id` of what changed,
+	// 0 for many; what it is now is asked for by the other operations. `end` says that the login has ended. A comment is sent every half minute.
 	// After a stream broke off, anything may have changed.
 	//
 	// Corresponds with GET /changes (the `StreamChanges` operationId).
@@ -1403,8 +1403,8 @@ func (c *Client) PutLink(ctx context.Context, id Id, feed int64, body PutLinkJSO
 // StreamChanges Be told of changes as they are committed, by whichever process
 //
 // Server-sent events. `change` has as data a JSON object with the `topic` (platform, feed, calendar,
-// conflict, publication, login, or all) and the `id` of what changed; what it is now is asked for by the
-// other operations. `end` says that the login has ended. A comment is sent every half minute.
+// conflict, publication, pickup with the id of its publication, login, or all) and the `id` of what changed,
+// 0 for many; what it is now is asked for by the other operations. `end` says that the login has ended. A comment is sent every half minute.
 // After a stream broke off, anything may have changed.
 //
 // Corresponds with GET /changes (the `StreamChanges` operationId).
@@ -3854,8 +3854,8 @@ type ClientWithResponsesInterface interface {
 	// StreamChangesWithResponse Be told of changes as they are committed, by whichever process
 	//
 	// Server-sent events. `change` has as data a JSON object with the `topic` (platform, feed, calendar,
-	// conflict, publication, login, or all) and the `id` of what changed; what it is now is asked for by the
-	// other operations. `end` says that the login has ended. A comment is sent every half minute.
+	// conflict, publication, pickup with the id of its publication, login, or all) and the `id` of what changed,
+	// 0 for many; what it is now is asked for by the other operations. `end` says that the login has ended. A comment is sent every half minute.
 	// After a stream broke off, anything may have changed.
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -6505,8 +6505,8 @@ func (c *ClientWithResponses) PutLinkWithResponse(ctx context.Context, id Id, fe
 // StreamChangesWithResponse Be told of changes as they are committed, by whichever process
 //
 // Server-sent events. `change` has as data a JSON object with the `topic` (platform, feed, calendar,
-// conflict, publication, login, or all) and the `id` of what changed; what it is now is asked for by the
-// other operations. `end` says that the login has ended. A comment is sent every half minute.
+// conflict, publication, pickup with the id of its publication, login, or all) and the `id` of what changed,
+// 0 for many; what it is now is asked for by the other operations. `end` says that the login has ended. A comment is sent every half minute.
 // After a stream broke off, anything may have changed.
 //
 // Returns a wrapper object for the known response body format(s).

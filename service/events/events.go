@@ -47,7 +47,8 @@ func New(s *store.Store, log *slog.Logger) *Hub {
 	return &Hub{Store: s, Log: log, subscribers: map[*Subscription]bool{}, poke: make(chan struct{}, 1), seen: map[int64]bool{}}
 }
 
-// most is how many events one subscriber may leave lying before they become TopicAll.
+// most is how many events one subscriber may leave lying before they become TopicAll, and
+// how many feeds are told one by one.
 const most = 500
 
 // Subscription gathers events until they are taken.
@@ -184,7 +185,7 @@ func (h *Hub) lookAtFeeds(ctx context.Context) error {
 		h.touched = nil
 		return nil
 	}
-	rows, err := h.Store.FeedsTouched(ctx)
+	rows, err := h.Store.FeedsTouched(ctx, most)
 	if err != nil {
 		return err
 	}
@@ -197,6 +198,9 @@ func (h *Hub) lookAtFeeds(ctx context.Context) error {
 		}
 	}
 	h.touched = now
+	if len(rows) == most && len(fresh) > 0 {
+		fresh = []Event{{store.TopicFeed, 0}} // so many that which ones does not matter
+	}
 	h.tell(fresh, true)
 	return nil
 }

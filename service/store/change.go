@@ -64,12 +64,12 @@ type Touched struct {
 	TouchedAt time.Time
 }
 
-// FeedsTouched lists the feeds that were written lately. A reading of a feed that says
+// FeedsTouched lists the feeds that were written lately, at most n of them. A reading of a feed that says
 // nothing new writes the feed's row and no change, so this is how it is noticed.
-func (s *Store) FeedsTouched(ctx context.Context) ([]Touched, error) {
+func (s *Store) FeedsTouched(ctx context.Context, n int) ([]Touched, error) {
 	var rows []Touched
-	err := s.db.WithContext(ctx).Raw("SELECT id, touched_at FROM feeds WHERE touched_at > NOW(6) - INTERVAL ? SECOND ORDER BY id",
-		int(settleTime/time.Second)).Scan(&rows).Error
+	err := s.db.WithContext(ctx).Raw("SELECT id, touched_at FROM feeds WHERE touched_at > NOW(6) - INTERVAL ? SECOND ORDER BY touched_at DESC LIMIT ?",
+		int(settleTime/time.Second), n).Scan(&rows).Error
 	return rows, err
 }
 

@@ -77,7 +77,7 @@ async function tab() {
   return { stale, stop }
 }
 const stream = (n: number): Stream => Stream.all[n] as Stream
-const moment = () => vi.advanceTimersByTimeAsync(200)
+const moment = () => vi.advanceTimersByTimeAsync(1200)
 
 describe('an open page', () => {
   it('asks anew for what changed, once for many changes', async () => {
@@ -95,6 +95,15 @@ describe('an open page', () => {
     stream(0).change('something new', 1)
     await moment()
     expect(stale).toEqual([[]])
+  })
+
+  it('asks once in a while where changes do not cease', async () => {
+    const { stale } = await tab()
+    for (let i = 0; i < 100; i++) {
+      stream(0).change('feed', 7)
+      await vi.advanceTimersByTimeAsync(50)
+    }
+    expect(stale.filter((key) => JSON.stringify(key) === '["feeds"]')).toHaveLength(5) // in five seconds
   })
 
   it('of several tabs one listens and tells the others; another takes over when it is closed', async () => {

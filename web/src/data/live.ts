@@ -31,23 +31,31 @@ export function staleAfter({ topic, id }: Change): QueryKey[] {
   return []
 }
 
-/** Gathers what is stale for a moment, so that many changes at once are asked for once. */
-function gatherer(client: QueryClient, moment: number) {
+/**
+ * Gathers what is stale: many changes at once are asked for once, and where changes do not
+ * cease, once in a while.
+ */
+function gatherer(client: QueryClient, moment: number, pause: number) {
   let keys: QueryKey[] = []
   let everything = false
+  let last = 0
   let timer: ReturnType<typeof setTimeout> | undefined
   return (change: Change) => {
     const more = staleAfter(change)
     if (more.length === 0) everything = true
     keys.push(...more)
-    timer ??= setTimeout(() => {
-      const unique = new Map(keys.map((key) => [JSON.stringify(key), key]))
-      if (everything) void client.invalidateQueries()
-      else for (const queryKey of unique.values()) void client.invalidateQueries({ queryKey })
-      keys = []
-      everything = false
-      timer = undefined
-    }, moment)
+    timer ??= setTimeout(
+      () => {
+        last = Date.now()
+        const unique = new Map(keys.map((key) => [JSON.stringify(key), key]))
+        if (everything) void client.invalidateQueries()
+        else for (const queryKey of unique.values()) void client.invalidateQueries({ queryKey })
+        keys = []
+        everything = false
+        timer = undefined
+      },
+      Math.max(moment, last + pause - Date.now()),
+    )
   }
 }
 
@@ -56,7 +64,7 @@ const patience = 5000 // before a stream that was refused is asked for again, in
 
 /** Listens until the returned function is called. */
 export function listen(client: QueryClient): () => void {
-  const stale = gatherer(client, 100)
+  const stale = gatherer(client, 100, 1000)
   const others = new BroadcastChannel('wharf-changes')
   const stop = new AbortController()
   let source: EventSource | undefined

@@ -438,8 +438,8 @@ export interface paths {
         /**
          * Be told of changes as they are committed, by whichever process
          * @description Server-sent events. `change` has as data a JSON object with the `topic` (platform, feed, calendar,
-         *     conflict, publication, login, or all) and the `id` of what changed; what it is now is asked for by the
-         *     other operations. `end` says that the login has ended. A comment is sent every half minute.
+         *     conflict, publication, pickup with the id of its publication, login, or all) and the `id` of what changed,
+         *     0 for many; what it is now is asked for by the other operations. `end` says that the login has ended. A comment is sent every half minute.
          *     After a stream broke off, anything may have changed.
          */
         get: operations["streamChanges"];

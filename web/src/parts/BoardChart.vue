@@ -3,9 +3,10 @@ import { useElementSize } from '@vueuse/core'
 import { computed, nextTick, onMounted, ref, useTemplateRef, watch } from 'vue'
 import type { Booking, Calendar, Conflict } from '@/data/api'
 import { layLine, scales, ticksOf, weekendsOf, type Line, type Placed, type Scale } from '@/logic/board'
-import { addDays, daysBetween, wallClock } from '@/logic/dates'
+import { addDays, daysBetween } from '@/logic/dates'
 import { lengthWords, spanWords } from '@/logic/layout'
 import FeedTag from './FeedTag.vue'
+import NowLine from './NowLine.vue'
 
 const props = defineProps<{
   calendars: Calendar[]
@@ -14,7 +15,6 @@ const props = defineProps<{
   scale: Scale
   range: [string, string]
   today: string
-  now: Date
   hidden: number[] // feeds
   waiting: boolean
 }>()
@@ -69,13 +69,6 @@ const scrolled = () => {
 
 const ticks = computed(() => ticksOf(props.scale, origin.value, view.value.from, view.value.to))
 const weekends = computed(() => weekendsOf(origin.value, view.value.from, view.value.to))
-const nowAt = computed(() => {
-  const clock = wallClock(props.now.toISOString(), props.calendars[0]?.zone ?? 'UTC')
-  return (
-    daysBetween(origin.value, clock.slice(0, 10)) + (Number(clock.slice(11, 13)) * 60 + Number(clock.slice(14))) / 1440
-  )
-})
-
 const opened = ref<number[]>([])
 const toggleRow = (id: number) => {
   opened.value = opened.value.includes(id) ? opened.value.filter((x) => x !== id) : [...opened.value, id]
@@ -181,7 +174,7 @@ const barStyle = (bar: Placed) => ({
           :class="{ strong: t.strong }"
           :style="{ left: `${edge + t.at * px}px` }"
         />
-        <span class="now" :style="{ left: `${edge + nowAt * px}px` }" />
+        <NowLine :zone="calendars[0]?.zone ?? 'UTC'" :origin="origin" :px="px" :edge="edge" />
       </div>
       <section v-for="g in groups" :key="g.title" :aria-label="g.title">
         <h2 class="group">
@@ -305,8 +298,7 @@ const barStyle = (bar: Placed) => ({
   inset: 2.1rem 0 0 0;
 }
 .weekend,
-.rule,
-.now {
+.rule {
   position: absolute;
   top: 0;
   bottom: 0;
@@ -319,9 +311,6 @@ const barStyle = (bar: Placed) => ({
 }
 .rule.strong {
   border-color: var(--line);
-}
-.now {
-  border-left: 2px solid var(--water);
 }
 .group {
   font-size: var(--size-small);

@@ -72,7 +72,6 @@ const names: Record<Scale, string> = { day: 'Days', week: 'Weeks', month: 'Month
       :scale="scale"
       :range="range"
       :today="today"
-      :now="now"
       :hidden="hidden"
       :waiting="loaded.waiting"
       @choose="panel = $event"
