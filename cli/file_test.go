@@ -70,7 +70,7 @@ BEGIN:VEVENT
 UID:odd
 DTSTART;TZID=Harbour Time:20260706T180000
 DTEND:20260706T193000
-RRULE:FREQ=WEEKLY;BYWEEKNO=3
+RRULE:RSCALE=CHINESE;FREQ=YEARLY
 END:VEVENT
 nonsense
 END:VCALENDAR
@@ -103,7 +103,7 @@ func TestFileCommands(t *testing.T) {
 		{name: "check, all well", args: "check class.ics --json", out: nil},
 		{name: "check, what is odd but can be read", args: "check odd.ics --json", out: []string{
 			`{"line":6,"severity":"warning","code":"unknown-zone","message":"time zone \"Harbour Time\" is neither an IANA name nor explained by a VTIMEZONE: read in UTC"}`,
-			`{"line":8,"severity":"warning","code":"rule-not-covered","message":"the repetition of \"\" is not understood (BYWEEKNO=3: this part of a rule is not covered): only its first date counts"}`,
+			`{"line":8,"severity":"warning","code":"rule-not-covered","message":"the repetition of \"\" is not understood (RSCALE=CHINESE: this part of a rule is not covered): only its first date counts"}`,
 			`{"line":10,"severity":"error","code":"bad-line","message":"\"nonsense\" has no name and value: the line was passed over"}`}},
 		{name: "check, a web page", args: "check page.html --json", code: 1, out: []string{
 			`{"line":1,"severity":"error","code":"html","message":"this is a web page, not a calendar: copy the link of the calendar feed (often called iCal, ICS or export link), not the address of the page it is shown on"}`}},

@@ -136,17 +136,19 @@ func (x *expansion) series(e Entry) {
 	if !ok {
 		return
 	}
-	rules, repeats := x.rulesOf(e.Master)
+	rules, repeats := x.rulesOf(e.Master, s)
 	if !repeats {
 		if key := x.key(s.start, s.startZone); len(overridden) == 0 || !overridden[key] {
-			x.add(e.Master, e, "", s.at(s.start.Wall), x.window.KeepSingle)
+			x.add(x.kind(e.Master, e, s), "", s.at(s.start.Wall), x.window.KeepSingle)
 		}
 		return
 	}
-	excluded := x.excluded(e.Master, s)
-	n := 0
-	for _, in := range x.instances(e.Master, s, rules) {
-		key := x.key(ical.Moment{Wall: in.wall, Anchor: s.start.Anchor}, s.startZone)
+	excluded, kind, n := x.excluded(e.Master, s), x.kind(e.Master, e, s), 0
+	instances := x.instances(e.Master, s, rules, x.window.Limit+len(excluded)+len(overridden))
+	x.found = slices.Grow(x.found, min(len(instances), x.window.Limit))
+	for _, in := range instances {
+		t := s.at(in.wall)
+		key := keyOf(in.wall, t.start, kind.AllDay)
 		if overridden[key] || excluded[key] {
 			continue
 		}
@@ -154,19 +156,18 @@ func (x *expansion) series(e Entry) {
 			x.warn(e.Master.Line, "too-many", "the series has more than %d occurrences in the window: the later ones were left out", x.window.Limit)
 			return
 		}
-		t := s.at(in.wall)
 		if in.length != nil {
 			t.end = t.start.Add(*in.length)
 			t.nominalEnd = t.end
 		}
-		x.add(e.Master, e, key, t, false)
+		x.add(kind, key, t, false)
 	}
 }
 
 // single adds a component that stands for exactly one instance.
 func (x *expansion) single(c *ical.Component, e Entry, key string) {
 	if s, ok := x.shapeOf(c); ok {
-		x.add(c, e, key, s.at(s.start.Wall), false)
+		x.add(x.kind(c, e, s), key, s.at(s.start.Wall), false)
 	}
 }
 
@@ -182,19 +183,24 @@ func (s shape) at(wall time.Time) times {
 	return times{wall, start, start.Add(s.exactLength), zone.Instant(wall.Add(s.wallLength), s.startZone), s}
 }
 
-// add keeps the instance if it overlaps the window, or always.
-func (x *expansion) add(c *ical.Component, e Entry, recurrenceID string, t times, always bool) {
-	o := Occurrence{UID: e.UID, RecurrenceID: recurrenceID, Key: recurrenceID, Summary: c.Text("SUMMARY"),
-		Revision: RevisionOf(c), Created: stampOf(c, "CREATED"), Line: c.Line, Endless: t.shape.endless,
-		Start: t.start, End: t.end, NominalEnd: t.nominalEnd}
-	if t.shape.start.AllDay() {
-		o.AllDay = true
+// kind is what all instances of a component have in common.
+func (x *expansion) kind(c *ical.Component, e Entry, s shape) Occurrence {
+	o := Occurrence{UID: e.UID, Summary: c.Text("SUMMARY"), Revision: RevisionOf(c), Created: stampOf(c, "CREATED"), Line: c.Line,
+		Endless: s.endless, AllDay: s.start.AllDay()}
+	o.Status, o.Transparent = x.statusOf(c, e)
+	return o
+}
+
+// add keeps an instance of the kind if it overlaps the window, or always.
+func (x *expansion) add(o Occurrence, recurrenceID string, t times, always bool) {
+	o.RecurrenceID, o.Key = recurrenceID, recurrenceID
+	o.Start, o.End, o.NominalEnd = t.start, t.end, t.nominalEnd
+	if o.AllDay {
 		o.First = span.DateOf(t.wall)
 		o.Last = span.DateOf(t.wall.Add(t.shape.wallLength))
 		o.Start, o.End = o.First.Start(x.window.Zone), o.Last.Start(x.window.Zone)
 		o.NominalEnd = o.End
 	}
-	o.Status, o.Transparent = x.statusOf(c, e)
 	if always || x.window.Holds(o.Start, o.End) {
 		x.found = append(x.found, o)
 	}
@@ -308,19 +314,27 @@ func (x *expansion) zoneOf(m ical.Moment, line int) *time.Location {
 
 // key is the canonical form of an original start: a date, or a UTC time.
 func (x *expansion) key(m ical.Moment, loc *time.Location) string {
-	if m.AllDay() {
-		return span.DateOf(m.Wall).String()
+	return keyOf(m.Wall, zone.Instant(m.Wall, loc), m.AllDay())
+}
+
+func keyOf(wall, instant time.Time, date bool) string {
+	if date {
+		return span.DateOf(wall).String()
 	}
-	return zone.Instant(m.Wall, loc).UTC().Format(time.RFC3339)
+	return instant.UTC().Format(time.RFC3339)
 }
 
 // rulesOf reads the RRULEs and reports whether the event repeats at all.
-func (x *expansion) rulesOf(c *ical.Component) ([]Rule, bool) {
+func (x *expansion) rulesOf(c *ical.Component, s shape) ([]Rule, bool) {
 	var rules []Rule
 	for _, p := range c.All("RRULE") {
 		r, err := ParseRule(p.Value)
 		if err != nil {
 			x.warn(p.Line, "rule-not-covered", "the repetition of %q is not understood (%v): only its first date counts", c.Text("SUMMARY"), err)
+			continue
+		}
+		if r.freq < Daily && s.start.AllDay() {
+			x.warn(p.Line, "rule-of-times", "%q has dates and comes round more often than daily: only its first date counts", c.Text("SUMMARY"))
 			continue
 		}
 		rules = append(rules, r)
@@ -340,18 +354,21 @@ type instance struct {
 }
 
 // instances lays out DTSTART, the rules and the RDATEs up to the window's end, sorted
-// and each start once.
-func (x *expansion) instances(c *ical.Component, s shape, rules []Rule) []instance {
+// and each start once; of each rule somewhat more than most.
+func (x *expansion) instances(c *ical.Component, s shape, rules []Rule, most int) []instance {
 	all := []instance{{wall: s.start.Wall}}
 	lengthy := max(s.wallLength, s.exactLength) + 48*time.Hour // zones and clock changes apart
 	from := zone.Wall(x.window.From, s.startZone).Add(-lengthy)
 	to := zone.Wall(x.window.To, s.startZone).Add(48 * time.Hour)
+	sureFrom, sureTo := from.Add(lengthy+48*time.Hour), to.Add(-96*time.Hour)
 	for _, r := range rules {
-		for w := range r.walls(s.start.Wall, from) {
-			if w.After(to) || x.past(r, w, s) {
+		had := len(all)
+		for w := range r.walls(s.start.Wall, from, to, s.start.AllDay()) {
+			if w.After(to) || x.past(r, w, s) || len(all)-had > most {
 				break
 			}
-			if w.After(from) {
+			inside := w.After(sureFrom) && w.Before(sureTo)
+			if w.After(from) && (inside || !x.outside(w, s)) {
 				all = append(all, instance{wall: w})
 			}
 		}
@@ -361,6 +378,16 @@ func (x *expansion) instances(c *ical.Component, s shape, rules []Rule) []instan
 	}
 	slices.SortStableFunc(all, func(a, b instance) int { return a.wall.Compare(b.wall) })
 	return slices.CompactFunc(all, func(a, b instance) bool { return a.wall.Equal(b.wall) })
+}
+
+// outside reports whether an instance with times lies outside the window, as can only be
+// known of its instants; those with dates are few.
+func (x *expansion) outside(w time.Time, s shape) bool {
+	if s.start.AllDay() {
+		return false
+	}
+	t := s.at(w)
+	return !t.start.Before(x.window.To) || t.end.Before(x.window.From) && t.nominalEnd.Before(x.window.From)
 }
 
 // past reports whether the wall reading lies after the rule's UNTIL, which is
