@@ -63,7 +63,7 @@ func misbehaving(t *testing.T) *httptest.Server {
 	say("/404", 404, "")
 	say("/500", 500, "")
 	say("/good", 200, "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nBEGIN:VEVENT\r\nUID:1\r\nSUMMARY:\x1b[31mred\r\nDTSTART:20300101\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n")
-	say("/odd", 200, "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nBEGIN:VEVENT\r\nUID:1\r\nSUMMARY:Odd\r\nRRULE:FREQ=MINUTELY\r\nDTSTART:20300101\r\nEND:VEVENT\r\nBEGIN:VEVENT\r\nUID:2\r\nSUMMARY:Lost\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n")
+	say("/odd", 200, "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nBEGIN:VEVENT\r\nUID:1\r\nSUMMARY:Odd\r\nRRULE:RSCALE=CHINESE;FREQ=YEARLY\r\nDTSTART:20300101\r\nEND:VEVENT\r\nBEGIN:VEVENT\r\nUID:2\r\nSUMMARY:Lost\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n")
 	mux.HandleFunc("/loop", func(w http.ResponseWriter, r *http.Request) { http.Redirect(w, r, "/loop", http.StatusFound) })
 	mux.HandleFunc("/never", func(_ http.ResponseWriter, r *http.Request) { <-r.Context().Done() })
 	mux.HandleFunc("/huge", func(w http.ResponseWriter, _ *http.Request) {
@@ -119,7 +119,7 @@ func TestRefusals(t *testing.T) {
 
 	w.run("", "feed", "add", bad.URL+"/good", "--platform", "P", "--name", "Good")
 	odd := w.run("", "feed", "add", bad.URL+"/odd", "--platform", "P", "--name", "Odd")
-	assert.Contains(t, odd, `Remark, line 6: the repetition of "Odd" is not understood (FREQ=MINUTELY is not covered): only its first date counts`)
+	assert.Contains(t, odd, `Remark, line 6: the repetition of "Odd" is not understood (RSCALE=CHINESE: this part of a rule is not covered): only its first date counts`)
 	assert.Contains(t, w.run("", "feed", "show", "Odd"), "has no DTSTART: it cannot be placed")
 	w.run("", "calendar", "add", "Hall", "--zone", "UTC", "--grain", "time")
 	w.run("", "link", "add", "Hall", "Good")
