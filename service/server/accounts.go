@@ -3,6 +3,7 @@ package server
 import (
 	"context"
 	"net/http"
+	"strings"
 	"time"
 
 	"github.com/gin-gonic/gin"
@@ -79,8 +80,27 @@ func (s *server) newSession(ctx context.Context, who store.Account) (string, err
 	if err := s.endSession(ctx); err != nil {
 		return "", err
 	}
-	secret, _, err := s.Accounts.Login(ctx, who, store.BrowserSession, "browser")
+	agent := ""
+	if g, ok := ctx.(*gin.Context); ok {
+		agent = g.Request.UserAgent()
+	}
+	secret, _, err := s.Accounts.Login(ctx, who, store.BrowserSession, browserName(agent))
 	return s.cookie(secret, int(account.BrowserLife/time.Second)), err
+}
+
+// browserName says in short which browser a login is from, so that a person can tell one
+// from another. The first mark that a User-Agent bears decides: most bear those of others
+// too.
+func browserName(agent string) string {
+	mark := func(marks []string, otherwise string) string {
+		for _, m := range marks {
+			if strings.Contains(agent, m) {
+				return m
+			}
+		}
+		return otherwise
+	}
+	return mark([]string{"Firefox", "Edg", "Chrome", "Safari"}, "browser") + " on " + mark([]string{"Android", "iPhone", "iPad", "Windows", "Macintosh", "Linux"}, "an unknown system")
 }
 
 func (s *server) endSession(ctx context.Context) error {

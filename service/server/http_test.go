@@ -63,3 +63,14 @@ func TestProblems(t *testing.T) {
 	}
 	assert.NoError(t, taken(nil, "name", ""))
 }
+
+func TestBrowserName(t *testing.T) {
+	for agent, want := range map[string]string{
+		"Mozilla/5.0 (X11; Linux x86_64; rv:140.0) Gecko/20100101 Firefox/140.0":                                            "Firefox on Linux",
+		"Mozilla/5.0 (Linux; Android 15; Pixel) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/150.0 Mobile Safari/537.36":   "Chrome on Android",
+		"Mozilla/5.0 (iPhone; CPU iPhone OS 18_0 like Mac OS X) AppleWebKit/605.1.15 (KHTML, like Gecko) Mobile Safari/604": "Safari on iPhone",
+		"": "browser on an unknown system",
+	} {
+		assert.Equal(t, want, browserName(agent))
+	}
+}

@@ -36,16 +36,7 @@ describe('the scale', () => {
       ticksOf(scale, origin, '2026-07-31', to).map((t) => t.text)
     expect(texts('month', '2026-08-03')).toEqual(['31', 'Aug 1', '2'])
     expect(texts('week', '2026-08-02')).toEqual(['Fri 31 Jul', 'Sat 1 Aug'])
-    expect(texts('day', '2026-08-01')).toEqual([
-      'Fri 31 Jul',
-      '3:00',
-      '6:00',
-      '9:00',
-      '12:00',
-      '15:00',
-      '18:00',
-      '21:00',
-    ])
+    expect(texts('day', '2026-08-01')).toEqual(['Fri 31 Jul', '6:00', '9:00', '12:00', '15:00', '18:00', '21:00'])
     expect(texts('season', '2026-08-11')).toEqual(['Aug 2026', '', '10'])
     expect(weekendsOf(origin, '2026-07-01', '2026-07-12')).toEqual([3, 10])
   })

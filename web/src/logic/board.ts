@@ -115,7 +115,7 @@ export function ticksOf(scale: Scale, origin: string, from: string, to: string):
         strong: first || weekday(date) === 0,
       })
       if (scale === 'day') {
-        for (let hour = 3; hour < 24; hour += 3) ticks.push({ at: at + hour / 24, text: `${hour}:00`, strong: false })
+        for (let hour = 6; hour < 24; hour += 3) ticks.push({ at: at + hour / 24, text: `${hour}:00`, strong: false })
       }
     }
   }

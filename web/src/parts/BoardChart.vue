@@ -54,13 +54,16 @@ function goTo(date: string, smooth = true) {
 onMounted(() => {
   void nextTick(() => goTo(props.today, false))
 })
-// Another scale shows the same day at the left.
+// Another scale shows today if it was in view, else the same day at the left.
 watch(
   () => props.scale,
   async (_now, before) => {
     const day = left.value / scales[before]
+    const today = daysBetween(origin.value, props.today)
+    const seen = today >= day - 1 && today < day + width.value / scales[before]
     await nextTick()
-    if (box.value) box.value.scrollLeft = day * px.value
+    if (seen) goTo(props.today, false)
+    else if (box.value) box.value.scrollLeft = day * px.value
   },
 )
 const scrolled = () => {
