@@ -50,9 +50,16 @@ test: check-tools test-tools ## all tests: Go with the race detector, console, l
 	$(GO) run ./internal/localdb/withdb .test $(GO) test -race -timeout 20m ./...
 
 bench: tools ## benchmarks: core beside general libraries, publications beside a bare handler, a refresh cycle
+	cd bench && $(GO) run ./reading
 	cd bench && $(GO) test -run "^$$" -bench . -count 3
 	cd bench && $(GO) run ./serving
 	cd bench && $(GO) run ./cycle
+
+FUZZTIME ?= 30s
+fuzz: ## look for texts that core reads or lays out wrongly, for FUZZTIME each
+	@for target in ical:FuzzRead rrule:FuzzRule zone:FuzzZone recur:FuzzExpand; do \
+		$(GO) test -run '^$$' -fuzz "^$${target#*:}$$" -fuzztime $(FUZZTIME) ./core/$${target%%:*}; \
+	done
 
 screenshots: ## take docs/screenshots from the running demo
 	@scripts/tools.sh chromium=chromium Xvfb=xvfb xterm=xterm import=imagemagick xdpyinfo=x11-utils
@@ -66,4 +73,4 @@ check-tools:
 	@scripts/check-tools.sh
 
 FORCE:
-.PHONY: help tools test-tools console build demo generate lint test bench screenshots clean check-tools FORCE
+.PHONY: help tools test-tools console build demo generate lint test bench fuzz screenshots clean check-tools FORCE

@@ -102,9 +102,9 @@ func TestFileCommands(t *testing.T) {
 		{name: "expand, a file that is not there", args: "expand none.ics", code: 1, errs: "none.ics cannot be read"},
 		{name: "check, all well", args: "check class.ics --json", out: nil},
 		{name: "check, what is odd but can be read", args: "check odd.ics --json", out: []string{
-			`{"line":6,"severity":"warning","code":"unknown-zone","message":"time zone \"Harbour Time\" is neither an IANA name nor explained by a VTIMEZONE: read in UTC"}`,
-			`{"line":8,"severity":"warning","code":"rule-not-covered","message":"the repetition of \"\" is not understood (RSCALE=CHINESE: this part of a rule is not covered): only its first date counts"}`,
-			`{"line":10,"severity":"error","code":"bad-line","message":"\"nonsense\" has no name and value: the line was passed over"}`}},
+			`{"line":6,"severity":"warning","code":"unknown-zone","message":"time zone \"Harbour Time\" is neither explained by a VTIMEZONE nor an IANA name nor a vendor's name that is known: read in UTC"}`,
+			`{"line":8,"severity":"warning","code":"rule-not-covered","message":"the repetition of \"\" is not understood (RSCALE=CHINESE: only the Gregorian calendar is covered): only its first date counts"}`,
+			`{"line":10,"severity":"error","code":"bad-line","message":"\"nonsense\" is not a name, a colon and a value: the line was passed over"}`}},
 		{name: "check, a web page", args: "check page.html --json", code: 1, out: []string{
 			`{"line":1,"severity":"error","code":"html","message":"this is a web page, not a calendar: copy the link of the calendar feed (often called iCal, ICS or export link), not the address of the page it is shown on"}`}},
 		{name: "conflicts, by day, tentative", args: "conflicts class.ics stay.ics --grain day --zone America/Halifax --json " + week, code: 1, out: []string{

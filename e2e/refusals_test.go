@@ -119,7 +119,7 @@ func TestRefusals(t *testing.T) {
 
 	w.run("", "feed", "add", bad.URL+"/good", "--platform", "P", "--name", "Good")
 	odd := w.run("", "feed", "add", bad.URL+"/odd", "--platform", "P", "--name", "Odd")
-	assert.Contains(t, odd, `Remark, line 6: the repetition of "Odd" is not understood (RSCALE=CHINESE: this part of a rule is not covered): only its first date counts`)
+	assert.Contains(t, odd, `Remark, line 6: the repetition of "Odd" is not understood (RSCALE=CHINESE: only the Gregorian calendar is covered): only its first date counts`)
 	assert.Contains(t, w.run("", "feed", "show", "Odd"), "has no DTSTART: it cannot be placed")
 	w.run("", "calendar", "add", "Hall", "--zone", "UTC", "--grain", "time")
 	w.run("", "link", "add", "Hall", "Good")

@@ -213,11 +213,11 @@ func (p *Platform) ImportNow(ctx context.Context) error {
 	if resp.StatusCode != http.StatusOK {
 		return fmt.Errorf("the import answered %s", resp.Status)
 	}
-	cal, err := ical.NewReader(io.LimitReader(resp.Body, maxImport)).ReadAll()
+	calendars, err := ical.NewReader(io.LimitReader(resp.Body, maxImport)).ReadAll()
 	if err != nil {
 		return err
 	}
-	blocks, err := blocksOf(cal)
+	blocks, err := blocksOf(calendars[0])
 	if err != nil {
 		return err
 	}
@@ -248,9 +248,9 @@ func blocksOf(cal *ical.Component) ([]Block, error) {
 // written is a moment of an import as a Block has it.
 func written(m ical.Moment) string {
 	if m.Anchor == ical.DateOnly {
-		return span.DateOf(m.Wall).String()
+		return m.Wall.Date().String()
 	}
-	return m.Wall.Format("20060102T150405Z")
+	return m.Wall.Time().Format("20060102T150405Z")
 }
 
 // FeedPath is where the platform's feed is found.
@@ -285,7 +285,7 @@ func (p *Platform) Feed() []byte {
 		if b.Weeks > 0 {
 			e.Add("RRULE", fmt.Sprintf("FREQ=WEEKLY;COUNT=%d", b.Weeks))
 		}
-		cal.Components = append(cal.Components, e)
+		cal.AddComponent(e)
 	}
 	for _, b := range p.state.Blocks {
 		e := &ical.Component{Name: "VEVENT"}
@@ -293,7 +293,7 @@ func (p *Platform) Feed() []byte {
 		e.Add("DTSTAMP", stamp)
 		addDates(e, b.From, b.Until)
 		e.AddText("SUMMARY", p.Style.Block)
-		cal.Components = append(cal.Components, e)
+		cal.AddComponent(e)
 	}
 	return []byte(cal.String())
 }

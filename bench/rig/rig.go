@@ -192,7 +192,10 @@ func Peak(pid int) (int64, error) {
 	if err != nil {
 		return 0, err
 	}
-	_, rest, _ := strings.Cut(string(text), "VmHWM:")
+	_, rest, ok := strings.Cut(string(text), "VmHWM:")
+	if !ok {
+		return 0, fmt.Errorf("process %d has ended", pid)
+	}
 	kilobytes, err := strconv.ParseInt(strings.Fields(rest)[0], 10, 64)
 	return kilobytes << 10, err
 }

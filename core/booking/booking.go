@@ -67,9 +67,10 @@ func SpanOf(o recur.Occurrence, c rules.Calendar) (span.Span, []Notice) {
 		notices = append(notices, LikeDates)
 	}
 	if c.Grain == span.Time {
-		return span.Instants(o.Start, o.End), notices
+		return span.Span{Start: o.Start, End: o.End}, notices
 	}
-	start, end := zone.Wall(o.Start, c.Zone), zone.Wall(o.NominalEnd, c.Zone)
+	z := zone.Of(c.Zone)
+	start, end := z.Wall(o.Start), z.Wall(o.NominalEnd)
 	if c.Grain == span.Day {
 		return touchedDays(start, end), notices
 	}
@@ -82,10 +83,9 @@ func SpanOf(o recur.Occurrence, c rules.Calendar) (span.Span, []Notice) {
 
 // touchedDays is every local day that the stretch touches; an end at midnight touches
 // no new day, and one that lasts nothing touches the day it is on.
-func touchedDays(start, end time.Time) span.Span {
-	first := span.DateOf(start)
-	last := span.DateOf(end)
-	if !end.Equal(last.Start(time.UTC)) || last == first {
+func touchedDays(start, end span.Wall) span.Span {
+	first, last := start.Date(), end.Date()
+	if end.Clock() != 0 || last == first {
 		last++
 	}
 	return span.Days(first, last)
@@ -93,23 +93,20 @@ func touchedDays(start, end time.Time) span.Span {
 
 // crossedNights is each night whose midnight lies strictly inside. 00:00 to 23:59 (or
 // to the next 00:00) is how some platforms write a whole day, and is read as that day.
-func crossedNights(start, end time.Time) span.Span {
-	first := span.DateOf(start)
-	atMidnight := start.Equal(first.Start(time.UTC))
-	if atMidnight && end.Sub(start) >= 24*time.Hour-time.Minute {
-		return span.Days(first, span.DateOf(end.Add(time.Minute)))
+func crossedNights(start, end span.Wall) span.Span {
+	const day, minute = 86400, 60
+	if start.Clock() == 0 && end-start >= day-minute {
+		return span.Days(start.Date(), (end + minute).Date())
 	}
-	last := span.DateOf(end)
-	if end.Equal(last.Start(time.UTC)) {
+	last := end.Date()
+	if end.Clock() == 0 {
 		last-- // the midnight at the end is not strictly inside
 	}
-	return span.Days(first, max(first, last))
+	return span.Days(start.Date(), max(start.Date(), last))
 }
 
 // likeDates reports a timed occurrence that starts and ends at 00:00 UTC on a calendar
 // whose zone is not UTC: dates, as some platforms write them.
 func likeDates(o recur.Occurrence, loc *time.Location) bool {
-	_, offset := o.Start.In(loc).Zone()
-	return offset != 0 && o.End.After(o.Start) &&
-		o.Start.Unix()%86400 == 0 && o.End.Unix()%86400 == 0 && o.Start.Location() == time.UTC
+	return o.InUTC && o.End > o.Start && o.Start%86400 == 0 && o.End%86400 == 0 && int64(zone.Of(loc).Wall(o.Start)) != o.Start
 }

@@ -1,11 +1,17 @@
 package ical_test
 
 import (
+	"bytes"
+	"encoding/binary"
 	"errors"
+	"flag"
+	"fmt"
 	"io"
+	"os"
+	"path/filepath"
 	"strings"
 	"testing"
-	"time"
+	"testing/iotest"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -13,128 +19,255 @@ import (
 	"wharf/core/ical"
 )
 
-func TestReadAll(t *testing.T) {
-	for _, tc := range []struct {
-		name, text string
-		want       string   // as written again
-		codes      []string // of the diagnostics
-	}{
-		{
-			name: "folded lines, parameters and nesting survive",
-			text: "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nBEGIN:VEVENT\r\nDTSTART;TZID=\"Atlantic/Azores\":2026\r\n 0703T090000\r\nsummary;x-p=a,\"b:c\":Day\r\n\t charter\\, two\r\nBEGIN:VALARM\r\nEND:VALARM\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n",
-			want: "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nBEGIN:VEVENT\r\nDTSTART;TZID=Atlantic/Azores:20260703T090000\r\nSUMMARY;X-P=a,\"b:c\":Day charter\\, two\r\nBEGIN:VALARM\r\nEND:VALARM\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n",
-		},
-		{
-			name: "bare line feeds, a byte order mark and blank lines",
-			text: "\xef\xbb\xbfBEGIN:VCALENDAR\n\nVERSION:2.0\nEND:VCALENDAR",
-			want: "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nEND:VCALENDAR\r\n",
-		},
-		{
-			name:  "a broken line is passed over and named",
-			text:  "BEGIN:VCALENDAR\nBEGIN:VEVENT\nSUMMARY\nUID:1\nEND:VTODO\nEND:VEVENT\nEND:VCALENDAR\n",
-			want:  "BEGIN:VCALENDAR\r\nBEGIN:VEVENT\r\nUID:1\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n",
-			codes: []string{"bad-line", "unbalanced"},
-		},
-		{
-			name:  "Latin-1 is read and named",
-			text:  "BEGIN:VCALENDAR\nX-A:caf\xe9\nEND:VCALENDAR\n",
-			want:  "BEGIN:VCALENDAR\r\nX-A:café\r\nEND:VCALENDAR\r\n",
-			codes: []string{"not-utf8"},
-		},
-		{
-			name:  "two calendars in one file",
-			text:  "BEGIN:VCALENDAR\nBEGIN:VEVENT\nUID:1\nEND:VEVENT\nEND:VCALENDAR\nBEGIN:VCALENDAR\nBEGIN:VEVENT\nUID:2\nEND:VEVENT\nEND:VCALENDAR\n",
-			want:  "BEGIN:VCALENDAR\r\nBEGIN:VEVENT\r\nUID:1\r\nEND:VEVENT\r\nBEGIN:VEVENT\r\nUID:2\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n",
-			codes: []string{"several-calendars"},
-		},
-	} {
-		t.Run(tc.name, func(t *testing.T) {
-			r := ical.NewReader(strings.NewReader(tc.text))
-			got, err := r.ReadAll()
+var update = flag.Bool("update", false, "write testdata/quirks/*.want anew; read the difference before it is committed")
+
+// TestQuirks reads each file of testdata/quirks and compares what was said of it, and what
+// it is when written again, with the .want beside it. It also holds that the size of the
+// pieces in which a stream comes changes nothing, nor whether components keep their bytes.
+func TestQuirks(t *testing.T) {
+	names, err := filepath.Glob("testdata/quirks/*.ics")
+	require.NoError(t, err)
+	require.Greater(t, len(names), 20)
+	for _, name := range names {
+		t.Run(strings.TrimSuffix(filepath.Base(name), ".ics"), func(t *testing.T) {
+			raw, err := os.ReadFile(name)
 			require.NoError(t, err)
-			assert.Equal(t, tc.want, got.String())
-			var codes []string
-			for _, d := range r.Diagnostics {
-				codes = append(codes, d.Code)
+			got := told(t, bytes.NewReader(raw), false)
+			assert.Equal(t, got, told(t, iotest.OneByteReader(bytes.NewReader(raw)), false))
+			assert.Equal(t, got, told(t, bytes.NewReader(raw), true), "copied from their own bytes")
+			wanted := strings.TrimSuffix(name, ".ics") + ".want"
+			if *update {
+				require.NoError(t, os.WriteFile(wanted, []byte(got), 0o644))
 			}
-			assert.Equal(t, tc.codes, codes)
+			want, err := os.ReadFile(wanted)
+			require.NoError(t, err)
+			assert.Equal(t, string(want), got)
 		})
 	}
 }
 
+// told is the remarks on a document, then the document, with line ends as LF.
+func told(t *testing.T, in io.Reader, raw bool) string {
+	r := ical.NewReader(in)
+	r.Raw = raw
+	calendars, err := r.ReadAll()
+	require.NoError(t, err)
+	var b strings.Builder
+	for _, d := range r.Diagnostics {
+		fmt.Fprintf(&b, "%d %s %s: %s\n", d.Line, d.Severity, d.Code, d.Message)
+	}
+	for _, c := range calendars {
+		text := c.String()
+		for _, line := range strings.SplitAfter(text, "\r\n") {
+			assert.LessOrEqual(t, len(line), 77, line)
+			assert.Equal(t, line == "", !strings.HasSuffix(line, "\r\n"), line)
+		}
+		again, err := ical.NewReader(strings.NewReader(text)).ReadAll()
+		require.NoError(t, err)
+		if unfolded := again[0].String(); !raw { // own bytes keep their own folds
+			assert.Equal(t, text, unfolded, "what was written is read as it was meant")
+		}
+		b.WriteString(strings.ReplaceAll(again[0].String(), "\r\n", "\n"))
+	}
+	return b.String()
+}
+
 func TestNotACalendar(t *testing.T) {
+	deep := strings.Repeat("BEGIN:X\n", 100_000)
 	for code, text := range map[string]string{
 		"empty":        " \r\n",
 		"html":         "<!DOCTYPE html><html><body>Log in</body></html>",
 		"zip":          "PK\x03\x04rest",
+		"archive":      "\x1f\x8b\x08",
 		"csv":          "from,to,guest\n2026-07-03,2026-07-04,Ann\n",
 		"data":         `{"events":[]}`,
 		"not-calendar": "hello",
 		"cut-off":      "BEGIN:VCALENDAR\nBEGIN:VEVENT\nUID:1\n",
-		"too-deep":     "BEGIN:VCALENDAR\n" + strings.Repeat("BEGIN:X\n", 40),
+		"too-many":     "BEGIN:VCALENDAR\n" + strings.Repeat("BEGIN:VEVENT\nEND:VEVENT\n", 101) + "END:VCALENDAR\n",
+		"too-large":    "BEGIN:VCALENDAR\n" + strings.Repeat("X-A:1\n", 200_000) + "END:VCALENDAR\n",
 	} {
-		_, err := ical.NewReader(strings.NewReader(text)).ReadAll()
-		var not *ical.NotCalendarError
-		if assert.ErrorAs(t, err, &not, code) {
-			assert.Equal(t, code, not.Code)
-			assert.NotEmpty(t, not.Remedy)
+		for _, text := range []string{text, "\xef\xbb\xbf" + text} {
+			r := ical.NewReader(strings.NewReader(text))
+			r.Limits.Components, r.Limits.Bytes = 100, 1<<20
+			_, err := r.ReadAll()
+			var not *ical.NotCalendarError
+			if assert.ErrorAs(t, err, &not, code) {
+				assert.Equal(t, code, strings.Replace(not.Code, "not-calendar", code, strings.Count(text, "\xef\xbb\xbfPK")+strings.Count(text, "\xef\xbb\xbf\x1f")), text[:min(len(text), 40)])
+				assert.NotEmpty(t, not.Remedy)
+			}
 		}
 	}
+	_, err := ical.NewReader(strings.NewReader("BEGIN:VCALENDAR\n" + deep)).ReadAll()
+	assert.Error(t, err)
 	broken := errors.New("line broke")
-	_, err := ical.NewReader(io.MultiReader(strings.NewReader("BEGIN:VCALENDAR\n"), errReader{broken})).ReadAll()
+	_, err = ical.NewReader(io.MultiReader(strings.NewReader("BEGIN:VCALENDAR\n"), iotest.ErrReader(broken))).ReadAll()
 	assert.ErrorIs(t, err, broken, "an error of the stream is no verdict on the document")
 }
 
-type errReader struct{ err error }
-
-func (r errReader) Read([]byte) (int, error) { return 0, r.err }
-
-func TestWriteFolds(t *testing.T) {
-	c := &ical.Component{Name: "VEVENT"}
-	c.AddText("SUMMARY", strings.Repeat("é", 100)+"\nnext; line, \\")
-	text := c.String()
-	for _, line := range strings.Split(text, "\r\n") {
-		assert.LessOrEqual(t, len(line), 75)
+// TestLimits: what is beyond them is left out and told, and the rest counts.
+func TestLimits(t *testing.T) {
+	event := func(inner string) string {
+		return "BEGIN:VCALENDAR\r\nBEGIN:VEVENT\r\nUID:1\r\n" + inner + "DTSTART:20260703\r\nEND:VEVENT\r\nBEGIN:VEVENT\r\nUID:2\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n"
 	}
-	back, err := ical.NewReader(strings.NewReader("BEGIN:VCALENDAR\r\n" + text + "END:VCALENDAR\r\n")).Next()
+	whole := "BEGIN:VEVENT\r\nUID:1\r\nDTSTART:20260703\r\nEND:VEVENT\r\n"
+	nested := strings.Repeat("BEGIN:X\r\n", 100_000) + strings.Repeat("END:X\r\n", 100_000)
+	for _, tc := range []struct {
+		name, text, code string
+		lines            int // of the whole stream
+	}{
+		{"nested 100,000 deep", event(nested), "too-deep", 200_009},
+		{"a line of 50 MB", event("DESCRIPTION:" + strings.Repeat("x", 50<<20) + "\r\n"), "long-line", 10},
+		{"a line of 20 MB in folds", event("DESCRIPTION:" + strings.Repeat("x\r\n ", 5<<20) + "\r\n"), "long-line", 10 + 5<<20},
+		{"a million EXDATEs in a line", event("EXDATE:" + strings.Repeat("20260703T090000Z,", 1_000_000) + "\r\n"), "long-line", 10},
+		{"more properties than an entry may have", event(strings.Repeat("EXDATE:20260703T090000Z\r\n", 1_000_000)), "large-entry", 1_000_009},
+		{"more remarks than are kept", event(strings.Repeat("nonsense\r\n", 3000)), "bad-line", 3009},
+	} {
+		r := ical.NewReader(strings.NewReader(tc.text))
+		r.Limits.Depth, r.Limits.Line = 10, 4<<20
+		first, err := r.Next()
+		require.NoError(t, err, tc.name)
+		second, err := r.Next()
+		require.NoError(t, err, tc.name)
+		_, err = r.Next()
+		require.ErrorIs(t, err, io.EOF, tc.name)
+		if tc.code != "large-entry" && tc.code != "too-deep" {
+			assert.Equal(t, whole, first.String(), tc.name)
+		}
+		assert.Equal(t, "1", first.Text("UID"))
+		assert.Equal(t, "2", second.Text("UID"), tc.name)
+		assert.Equal(t, tc.lines-3, second.Line, tc.name)
+		require.NotEmpty(t, r.Diagnostics, tc.name)
+		assert.Equal(t, tc.code, r.Diagnostics[0].Code, tc.name)
+		assert.LessOrEqual(t, len(r.Diagnostics), r.Limits.Diagnostics+1)
+	}
+}
+
+// TestWrite: nothing that a text holds can begin a line, and a line is folded between
+// characters.
+func TestWrite(t *testing.T) {
+	for _, text := range []string{
+		strings.Repeat("é", 100) + "\nnext; line, \\",
+		"\r\nATTACH:http://elsewhere.example/\r\nX:",
+		"one\rtwo\x00three\x0bfour\ttab",
+		strings.Repeat("😀", 37) + strings.Repeat("x", 80),
+		`\n is not a line end here: \\n`,
+		strings.Repeat("x", 70), strings.Repeat("x", 67), strings.Repeat("x", 68), "",
+	} {
+		c := &ical.Component{Name: "VEVENT"}
+		c.AddText("SUMMARY", text)
+		c.Add("X-RAW", text, ical.Param{Name: "X-P", Values: []string{text, "b"}})
+		written := c.String()
+		for _, line := range strings.SplitAfter(written, "\r\n") {
+			assert.LessOrEqual(t, len(line), 77)
+			assert.NotContains(t, strings.TrimSuffix(line, "\r\n"), "\r")
+		}
+		back, err := ical.NewReader(strings.NewReader("BEGIN:VCALENDAR\r\n" + written + "END:VCALENDAR\r\n")).Next()
+		require.NoError(t, err)
+		require.Len(t, back.Properties(), 2, "%q", text)
+		clean := strings.NewReplacer("\r\n", "\n", "\r", "\n", "\x00", "", "\x0b", "").Replace(text)
+		assert.Equal(t, clean, back.Text("SUMMARY"))
+		raw, _ := back.Get("X-RAW")
+		assert.Equal(t, []ical.Param{{Name: "X-P", Values: []string{clean, "b"}}}, raw.Params())
+	}
+}
+
+// TestChange: a component that was read with its bytes is written by its properties once
+// it, or something in it, is changed.
+func TestChange(t *testing.T) {
+	const text = "BEGIN:VEVENT\r\nUID:1\r\nSUMMARY;LANGUAGE=en;X-P=1:Long\r\n  text\r\nBEGIN:VALARM\r\nTRIGGER:-PT15M\r\nEND:VALARM\r\nEND:VEVENT\r\n"
+	read := func() *ical.Component {
+		r := ical.NewReader(strings.NewReader("BEGIN:VCALENDAR\r\n" + text + "END:VCALENDAR\r\n"))
+		r.Raw = true
+		c, err := r.Next()
+		require.NoError(t, err)
+		return c
+	}
+	c := read()
+	assert.Equal(t, text, c.String(), "as it stood, with its fold")
+	c.Components()[0].Add("ACTION", "DISPLAY")
+	assert.Equal(t, "BEGIN:VEVENT\r\nUID:1\r\nSUMMARY;LANGUAGE=en;X-P=1:Long text\r\nBEGIN:VALARM\r\nTRIGGER:-PT15M\r\nACTION:DISPLAY\r\nEND:VALARM\r\nEND:VEVENT\r\n", c.String())
+
+	c = read()
+	same := c.Map(func(_ *ical.Component, p ical.Property) (ical.Property, bool) { return p, true })
+	assert.Same(t, c, same)
+	less := c.Map(func(in *ical.Component, p ical.Property) (ical.Property, bool) {
+		return p.WithParam("language").WithParam("X-P", "2", "3,4").WithParam("X-Q", "^"), in.Name != "VALARM" && p.Name != "UID"
+	})
+	assert.Equal(t, "BEGIN:VEVENT\r\nSUMMARY;X-P=2,\"3,4\";X-Q=^^:Long text\r\nBEGIN:VALARM\r\nEND:VALARM\r\nEND:VEVENT\r\n", less.String())
+	assert.Equal(t, text, c.String(), "the original is as it was")
+}
+
+func TestReadOnlySome(t *testing.T) {
+	r := ical.NewReader(strings.NewReader("BEGIN:VCALENDAR\nBEGIN:VEVENT\nuid:1\nDESCRIPTION:x\nBEGIN:VALARM\nUID:2\nEND:VALARM\nEND:VEVENT\nEND:VCALENDAR\n"))
+	r.Only = map[string]bool{"UID": true}
+	c, err := r.Next()
 	require.NoError(t, err)
-	assert.Equal(t, strings.Repeat("é", 100)+"\nnext; line, \\", back.Text("SUMMARY"))
+	assert.Equal(t, "BEGIN:VEVENT\r\nUID:1\r\nBEGIN:VALARM\r\nUID:2\r\nEND:VALARM\r\nEND:VEVENT\r\n", c.String())
 }
 
-func TestParseMoment(t *testing.T) {
-	at := time.Date(2026, 7, 3, 9, 0, 0, 0, time.UTC)
-	for text, want := range map[string]ical.Moment{
-		"20260703":         {Wall: time.Date(2026, 7, 3, 0, 0, 0, 0, time.UTC), Anchor: ical.DateOnly},
-		"20260703T090000":  {Wall: at, Anchor: ical.Zoned, TZID: "Z1"},
-		"20260703T090000Z": {Wall: at, Anchor: ical.UTC},
-		"20260703T0900":    {Wall: at, Anchor: ical.Zoned, TZID: "Z1"},
-		"20260703t085960z": {Wall: at.Add(-time.Second), Anchor: ical.UTC},
-	} {
-		got, err := ical.ParseMoment(text, "Z1")
-		require.NoError(t, err, text)
-		assert.Equal(t, want, got, text)
+// FuzzRead holds that what can be read is written so that it is read as the same, whatever
+// the bytes and the pieces in which they come.
+func FuzzRead(f *testing.F) {
+	names, err := filepath.Glob("testdata/quirks/*.ics")
+	require.NoError(f, err)
+	for _, name := range names {
+		raw, err := os.ReadFile(name)
+		require.NoError(f, err)
+		f.Add(raw)
 	}
-	for _, bad := range []string{"", "2026-07-03", "20261303", "20260230", "20260703T2500", "tomorrow"} {
-		_, err := ical.ParseMoment(bad, "")
-		assert.Error(t, err, bad)
+	f.Add(binary.LittleEndian.AppendUint16(nil, 0xd800))
+	f.Fuzz(func(t *testing.T, raw []byte) {
+		read := func(in io.Reader, keep bool) ([]*ical.Component, []ical.Diagnostic, error) {
+			r := ical.NewReader(in)
+			r.Raw = keep
+			calendars, err := r.ReadAll()
+			return calendars, r.Diagnostics, err
+		}
+		calendars, diags, err := read(bytes.NewReader(raw), false)
+		slowly, slowDiags, slowErr := read(iotest.HalfReader(bytes.NewReader(raw)), true)
+		require.Equal(t, fmt.Sprint(err), fmt.Sprint(slowErr))
+		require.Equal(t, diags, slowDiags)
+		if err != nil {
+			return
+		}
+		require.Len(t, slowly, len(calendars))
+		for i, c := range calendars {
+			text := c.String()
+			again, _, err := read(strings.NewReader(text), true)
+			require.NoError(t, err)
+			require.Len(t, again, 1)
+			same(t, c, again[0])
+			kept, _, err := read(strings.NewReader(slowly[i].String()), false)
+			require.NoError(t, err)
+			require.Equal(t, text, kept[0].String())
+		}
+	})
+}
+
+// same holds that two components have the same names, parameters and values, and in their
+// values nothing but control characters is lost.
+func same(t *testing.T, a, b *ical.Component) {
+	require.Equal(t, a.Name, b.Name)
+	require.Len(t, b.Properties(), len(a.Properties()))
+	for i, p := range a.Properties() {
+		q := b.Properties()[i]
+		require.Equal(t, p.Name, q.Name)
+		if p.Value == q.Value {
+			require.Equal(t, p.Params(), q.Params())
+			require.Equal(t, decoded(p), decoded(q))
+		} else {
+			require.True(t, strings.ContainsFunc(p.Value, func(c rune) bool { return c < 0x20 || c == 0x7f }), "%q became %q", p.Value, q.Value)
+		}
+	}
+	require.Len(t, b.Components(), len(a.Components()))
+	for i, sub := range a.Components() {
+		same(t, sub, b.Components()[i])
 	}
 }
 
-func TestParseDuration(t *testing.T) {
-	for text, want := range map[string]ical.Duration{
-		"P2D":        {Days: 2},
-		"P1W":        {Days: 7},
-		"PT1H30M":    {Exact: 90 * time.Minute},
-		"P1DT12H":    {Days: 1, Exact: 12 * time.Hour},
-		"-PT15M":     {Exact: -15 * time.Minute},
-		"P0DT0H0M5S": {Exact: 5 * time.Second},
-	} {
-		got, err := ical.ParseDuration(text)
-		require.NoError(t, err, text)
-		assert.Equal(t, want, got, text)
+func decoded(p ical.Property) (all []string) {
+	for v, err := range p.Values() {
+		all = append(all, fmt.Sprintf("%+v %v", v, err))
 	}
-	for _, bad := range []string{"", "P", "1H", "P1H", "PT1D", "P12345678D", "PTM"} {
-		_, err := ical.ParseDuration(bad)
-		assert.Error(t, err, bad)
-	}
+	return all
 }

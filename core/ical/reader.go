@@ -1,7 +1,7 @@
 package ical
 
 import (
-	"bufio"
+	"bytes"
 	"errors"
 	"fmt"
 	"io"
@@ -10,261 +10,333 @@ import (
 )
 
 // Reader reads components from an iCalendar stream one at a time, so that memory is
-// bounded by the largest component and not by the document.
+// bounded by the largest component and not by the document. A stream may hold several
+// calendars one after the other.
 //
-// The fields may be changed before the first call of Next.
+// The fields Limits, Raw and Only may be changed before the first call of Next.
 type Reader struct {
-	// MaxLine is the most bytes that an unfolded content line may have; a longer one
-	// is cut there with a diagnostic. Default 1 MiB.
-	MaxLine int
-	// MaxDepth is how deep components may be nested. Default 16.
-	MaxDepth int
+	Limits Limits
+	// Raw: components keep the bytes in which they stood, so that Write can copy those
+	// that nobody changed.
+	Raw bool
+	// Only, when not nil, has the names of the properties to keep; others are read over.
+	Only map[string]bool
 
-	// Calendar is the VCALENDAR's own properties, as far as they have been read:
-	// all of them once Next has returned io.EOF.
-	Calendar Component
+	// Calendars are the VCALENDARs met so far, with their own properties only. The
+	// properties of the last one are complete when the next one begins, or Next has
+	// returned io.EOF.
+	Calendars []*Component
 	// Diagnostics is what was wrong but survivable so far.
 	Diagnostics []Diagnostic
 
-	in      *bufio.Reader
+	in      io.Reader
+	lines   *lines
 	started bool
-	line    int    // number of the line last read
-	next    []byte // the physical line read ahead, to see whether it is a fold
-	ahead   bool
+	inside  bool    // a VCALENDAR
+	junk    bool    // text after one, told once
+	latin   bool    // bytes that are no UTF-8, told once
+	count   int     // of components
+	current content // the line at hand
+	again   bool    // it is to be given once more
+	draft   draft
+	slabs   slabs
+	size    int // of a document in memory, and a little more
 }
 
 // NewReader returns a Reader of r.
 func NewReader(r io.Reader) *Reader {
-	return &Reader{MaxLine: 1 << 20, MaxDepth: 16, in: bufio.NewReaderSize(r, 64<<10)}
+	size := bufferSize
+	if known, ok := r.(interface{ Len() int }); ok { // of what is in memory, no more than that
+		size = min(size, known.Len()+1024)
+	}
+	return &Reader{Limits: DefaultLimits(), in: r, size: size}
 }
 
-// Next returns the next direct subcomponent of VCALENDAR (VEVENT, VTIMEZONE, ...).
-// At the end of the calendar it returns io.EOF. When the stream is no calendar, or
-// ends before END:VCALENDAR, the error is a *NotCalendarError.
+// Next returns the next direct subcomponent of a VCALENDAR (VEVENT, VTIMEZONE, ...).
+// At the end of the stream it returns io.EOF. When the stream is no calendar, is larger
+// than allowed, or ends before END:VCALENDAR, the error is a *NotCalendarError.
 func (r *Reader) Next() (*Component, error) {
 	if !r.started {
+		r.started = true
 		if err := r.start(); err != nil {
 			return nil, err
 		}
 	}
 	for {
-		p, err := r.property()
+		c, err := r.content()
 		if err != nil {
-			return nil, r.cutOff(err)
+			return nil, r.ended(err)
 		}
+		word, name := c.keyword()
+		begins := word == begin
 		switch {
-		case p.Name == "BEGIN" && strings.EqualFold(p.Value, "VCALENDAR"):
-			// Some platforms put several calendars one after the other: read as one.
-		case p.Name == "BEGIN":
-			return r.component(p, 1)
-		case p.Name == "END":
-			if !strings.EqualFold(p.Value, "VCALENDAR") {
-				r.diagf(p.Line, Error, "unbalanced", "END:%s has no BEGIN: it was passed over", p.Value)
-				continue
+		case begins && name == "VCALENDAR":
+			r.begin(c.line)
+		case !r.inside:
+			if !r.junk {
+				r.diagf(c.line, Warning, "after-end", "there is text outside of the calendar: it was passed over")
+				r.junk = true
 			}
-			if err := r.afterEnd(); err != nil {
-				return nil, err
-			}
+		case begins:
+			return r.component(c, name)
+		case word == end:
+			r.end(c.line, name)
 		default:
-			r.Calendar.Properties = append(r.Calendar.Properties, p)
+			r.calendarProperty(c)
 		}
 	}
 }
 
-// ReadAll reads the rest of the calendar into one VCALENDAR component.
-func (r *Reader) ReadAll() (*Component, error) {
+// ReadAll reads the rest of the stream: each VCALENDAR with all that is in it.
+func (r *Reader) ReadAll() ([]*Component, error) {
 	for {
 		c, err := r.Next()
 		if errors.Is(err, io.EOF) {
-			return &r.Calendar, nil
+			return r.Calendars, nil
 		}
 		if err != nil {
 			return nil, err
 		}
-		r.Calendar.Components = append(r.Calendar.Components, c)
+		r.Calendars[c.Calendar].AddComponent(c)
 	}
 }
 
-// start checks that the stream begins a calendar.
+// start finds out what the stream is, and its first VCALENDAR.
 func (r *Reader) start() error {
-	r.started = true
-	head, err := r.in.Peek(sniffLen)
-	if err != nil && !errors.Is(err, io.EOF) && !errors.Is(err, bufio.ErrBufferFull) {
-		return err
+	r.lines = newLines(r.in, r.size, r.Limits)
+	l := r.lines
+	// A kilobyte or two tells what it is, unless a calendar comes after other text.
+	for found := false; !found && l.to < bufferSize; {
+		more, err := l.fill()
+		if err != nil {
+			return r.ended(err)
+		}
+		if !more {
+			break
+		}
+		_, found = calendarStart(l.buf[:l.to])
+		found = found && l.to >= 2048
 	}
-	if not := sniff(head); not != nil {
+	if order := utf16Order(l.buf[:l.to]); order != nil {
+		r.diagf(1, Info, "utf-16", "the file is in UTF-16: it was converted; calendars are to be in UTF-8 (RFC 5545 section 3.1.4)")
+		whole := io.MultiReader(bytes.NewReader(bytes.Clone(l.buf[:l.to])), r.in)
+		r.lines = newLines(&utf16Reader{in: whole, order: order}, r.size, r.Limits)
+		l = r.lines
+		if _, err := l.fill(); err != nil {
+			return r.ended(err)
+		}
+	}
+	if bytes.HasPrefix(l.buf[:l.to], []byte("\xef\xbb\xbf")) {
+		l.from = 3
+	}
+	head := l.buf[l.from:l.to]
+	at, found := calendarStart(head)
+	if !found {
+		not := sniff(head)
 		not.Line = 1
 		return not
 	}
-	r.Calendar = Component{Name: "VCALENDAR", Line: 1}
-	for {
-		p, err := r.property()
+	if len(bytes.TrimSpace(head[:at])) > 0 {
+		r.diagf(1, Warning, "junk-before", "there is text before BEGIN:VCALENDAR: it was passed over")
+	}
+	for !r.inside {
+		c, err := r.content()
 		if err != nil {
-			return r.cutOff(err)
+			return r.ended(err)
 		}
-		if p.Name == "BEGIN" {
-			r.Calendar.Line = p.Line
-			return nil
+		if word, name := c.keyword(); word == begin && name == "VCALENDAR" {
+			r.begin(c.line)
 		}
 	}
+	return nil
 }
 
-// afterEnd is called after END:VCALENDAR: it returns io.EOF unless another calendar
-// follows.
-func (r *Reader) afterEnd() error {
-	p, err := r.property()
-	if err != nil {
-		return err
+// begin is called at BEGIN:VCALENDAR.
+func (r *Reader) begin(line int) {
+	if r.inside {
+		r.diagf(line, Warning, "unbalanced", "a calendar begins before the one before it has ended (END:VCALENDAR is missing)")
 	}
-	if p.Name == "BEGIN" && strings.EqualFold(p.Value, "VCALENDAR") {
-		r.diagf(p.Line, Info, "several-calendars", "the file holds several calendars one after the other: they are read as one")
-		return nil
+	if len(r.Calendars) == 1 {
+		r.diagf(line, Info, "several-calendars", "the file holds several calendars one after the other: all of them are read")
 	}
-	r.diagf(p.Line, Warning, "after-end", "there is more text after END:VCALENDAR: it was passed over")
-	return io.EOF
+	r.Calendars = append(r.Calendars, &Component{Name: "VCALENDAR", Line: line})
+	r.inside = true
 }
 
-func (r *Reader) cutOff(err error) error {
-	if !errors.Is(err, io.EOF) {
+// end is called at an END outside of all components.
+func (r *Reader) end(line int, name string) {
+	if name != "VCALENDAR" {
+		r.diagf(line, Error, "unbalanced", "END:%s has no BEGIN: it was passed over", name)
+		return
+	}
+	r.inside = false
+}
+
+// ended says what the end of the stream, or an error, means where it came.
+func (r *Reader) ended(err error) error {
+	switch {
+	case errors.Is(err, errTooLarge):
+		return &NotCalendarError{Code: "too-large", Line: r.lines.number, Is: fmt.Sprintf("larger than %d MB", r.Limits.Bytes>>20),
+			Remedy: "ask the platform for a feed of the coming months only, or raise the limit"}
+	case !errors.Is(err, io.EOF) || !r.inside:
 		return err
 	}
-	return &NotCalendarError{Code: "cut-off", Line: r.line, Is: "cut off before its end (END:VCALENDAR is missing)",
+	return &NotCalendarError{Code: "cut-off", Line: r.lines.number - 1, Is: "cut off before its end (END:VCALENDAR is missing)",
 		Remedy: "download it again; if it stays so, tell the platform that its feed is incomplete"}
 }
 
-// component reads up to the END that belongs to begin.
-func (r *Reader) component(begin Property, depth int) (*Component, error) {
-	c := &Component{Name: strings.ToUpper(strings.TrimSpace(begin.Value)), Line: begin.Line}
-	if depth > r.MaxDepth {
-		return nil, &NotCalendarError{Code: "too-deep", Line: begin.Line, Is: fmt.Sprintf("nested more than %d deep", r.MaxDepth),
-			Remedy: "tell the platform that its feed is broken"}
-	}
-	for {
-		p, err := r.property()
-		if err != nil {
-			return nil, r.cutOff(err)
-		}
-		switch p.Name {
-		case "BEGIN":
-			sub, err := r.component(p, depth+1)
-			if err != nil {
-				return nil, err
-			}
-			c.Components = append(c.Components, sub)
-		case "END":
-			if strings.EqualFold(strings.TrimSpace(p.Value), c.Name) {
-				return c, nil
-			}
-			r.diagf(p.Line, Error, "unbalanced", "END:%s where END:%s was due: it was passed over", p.Value, c.Name)
-		default:
-			c.Properties = append(c.Properties, p)
-		}
+func (r *Reader) calendarProperty(c *content) {
+	if nameEnd, paramsEnd, ok := r.head(c); ok {
+		text := string(c.text)
+		p := Property{Name: text[:nameEnd], params: text[nameEnd:paramsEnd], Value: text[paramsEnd+1:], Line: c.line}
+		r.Calendars[len(r.Calendars)-1].AddProperty(p)
 	}
 }
 
-// property reads the next content line that can be understood as a property; others
-// become diagnostics.
-func (r *Reader) property() (Property, error) {
+// content returns the next line that is not blank.
+func (r *Reader) content() (*content, error) {
+	c := &r.current
+	if r.again {
+		r.again = false
+		return c, nil
+	}
 	for {
-		text, line, err := r.unfolded()
-		if err != nil {
-			return Property{}, err
-		}
-		if strings.TrimSpace(text) == "" {
-			continue
-		}
-		p, err := ParseLine(text)
-		if err != nil {
-			r.diagf(line, Error, "bad-line", "%v: the line was passed over", err)
-			continue
-		}
-		p.Line = line
-		return p, nil
-	}
-}
-
-// unfolded returns the next content line with its continuation lines joined
-// (RFC 5545 section 3.1) and the number of its first line.
-func (r *Reader) unfolded() (string, int, error) {
-	text, err := r.physical()
-	if err != nil {
-		return "", 0, err
-	}
-	first := r.line
-	joined := append([]byte(nil), text...)
-	cut := false
-	for {
-		text, err = r.physical()
-		if err != nil {
-			if errors.Is(err, io.EOF) {
-				break
-			}
-			return "", 0, err
-		}
-		if len(text) == 0 || text[0] != ' ' && text[0] != '\t' {
-			r.ahead = true
-			break
-		}
-		if len(joined)+len(text) > r.MaxLine {
-			cut = true
-			continue
-		}
-		joined = append(joined, text[1:]...)
-	}
-	if cut {
-		r.diagf(first, Warning, "long-line", "the line is longer than %d bytes: the rest of it was left out", r.MaxLine)
-	}
-	if !utf8.Valid(joined) {
-		r.diagf(first, Warning, "not-utf8", "the line is not UTF-8: it was read as Latin-1")
-		return fromLatin1(joined), first, nil
-	}
-	return string(joined), first, nil
-}
-
-// physical returns the next line of the stream without its end, or the one read
-// ahead. The bytes are valid until the next call.
-func (r *Reader) physical() ([]byte, error) {
-	if r.ahead {
-		r.ahead = false
-		return r.next, nil
-	}
-	r.next = r.next[:0]
-	for {
-		b, err := r.in.ReadByte()
-		if err != nil {
-			if errors.Is(err, io.EOF) && len(r.next) > 0 {
-				break
-			}
+		if err := r.lines.next(c); err != nil {
 			return nil, err
 		}
-		if b == '\n' {
-			break
+		if !c.plain {
+			r.characters(c)
 		}
-		if b == '\r' {
-			if peek, _ := r.in.Peek(1); len(peek) == 1 && peek[0] == '\n' {
-				_, _ = r.in.ReadByte()
+		if len(c.text) > 0 && (c.text[0] > ' ' || len(bytes.TrimSpace(c.text)) > 0) {
+			return c, nil
+		}
+		r.draft.tidy = false // a blank line is not written again
+	}
+}
+
+// characters makes UTF-8 of the line.
+func (r *Reader) characters(c *content) {
+	if !utf8.Valid(c.text) {
+		text, latin := toUTF8(c.text)
+		if !r.latin {
+			r.latin = true
+			how := "as Latin-1"
+			if !latin {
+				how = "with a replacement for the broken characters"
 			}
-			break
+			r.diagf(c.line, Warning, "not-utf8", "the line is not UTF-8: it was read %s, and other such lines likewise", how)
 		}
-		if len(r.next) < r.MaxLine {
-			r.next = append(r.next, b)
+		c.text, c.tidy = text, false
+		return
+	}
+	c.tidy = c.tidy && !hasControls(c.text)
+}
+
+// hasControls reports whether there are characters that a value cannot have (RFC 5545
+// section 3.1, CONTROL).
+func hasControls(text []byte) bool {
+	for _, b := range text {
+		if b < 0x20 && b != '\t' || b == 0x7f {
+			return true
 		}
 	}
-	r.line++
-	if r.line == 1 && len(r.next) >= 3 && string(r.next[:3]) == "\xef\xbb\xbf" {
-		r.next = r.next[3:]
+	return false
+}
+
+// keyword is what a line is: one of the two that hold the document together, or a property.
+type keyword int
+
+const (
+	property keyword = iota
+	begin
+	end
+)
+
+// keyword tells a BEGIN or END, and its value in upper case.
+func (c *content) keyword() (keyword, string) {
+	if c.text[0] > ' ' && c.text[0]|0x20 != 'b' && c.text[0]|0x20 != 'e' {
+		return property, ""
 	}
-	return r.next, nil
+	switch t := c.text; {
+	case len(t) > 6 && string(t[:6]) == "BEGIN:" && t[6] > ' ':
+		return begin, interned(trimmed(t[6:]))
+	case len(t) > 4 && string(t[:4]) == "END:" && t[4] > ' ':
+		return end, interned(trimmed(t[4:]))
+	}
+	t := bytes.TrimLeft(c.text, " \t")
+	word, length := begin, len("BEGIN")
+	if len(t) > 0 && t[0]|0x20 == 'e' {
+		word, length = end, len("END")
+	}
+	if len(t) <= length || !strings.EqualFold(string(t[:length]), "BEGIN"[:length]) && !strings.EqualFold(string(t[:length]), "END") {
+		return property, ""
+	}
+	value, ok := bytes.CutPrefix(bytes.TrimLeft(t[length:], " \t"), []byte(":"))
+	if !ok {
+		return property, ""
+	}
+	return word, interned(bytes.TrimSpace(value))
+}
+
+// trimmed is b without the spaces at its end.
+func trimmed(b []byte) []byte {
+	for len(b) > 0 && b[len(b)-1] <= ' ' {
+		b = b[:len(b)-1]
+	}
+	return b
+}
+
+// interned is the name in upper case, without an allocation for those that everyone uses.
+func interned(b []byte) string {
+	switch string(b) {
+	case "VEVENT":
+		return "VEVENT"
+	case "VALARM":
+		return "VALARM"
+	case "VTODO":
+		return "VTODO"
+	case "VCALENDAR":
+		return "VCALENDAR"
+	}
+	return strings.ToUpper(string(b))
+}
+
+// head splits a line, mended where that is needed. What cannot be read is told.
+func (r *Reader) head(c *content) (nameEnd, paramsEnd int, ok bool) {
+	if c.long {
+		name, _, _ := strings.Cut(strings.ReplaceAll(string(c.text), ";", ":"), ":")
+		r.diagf(c.line, Error, "long-line", "%s is longer than %d bytes: it was left out", shorten(name), r.Limits.Line)
+		return 0, 0, false
+	}
+	nameEnd, paramsEnd, upper, err := splitHead(c.text)
+	if err != nil {
+		text, mended := mend(string(c.text))
+		if mended {
+			c.text = []byte(text)
+			var again error
+			if nameEnd, paramsEnd, upper, again = splitHead(c.text); again != nil {
+				mended = false
+			}
+		}
+		if !mended {
+			r.diagf(c.line, Error, "bad-line", "%v: the line was passed over", err)
+			return 0, 0, false
+		}
+		r.diagf(c.line, Warning, "mended-line", "%v: the line was read as %q", err, shorten(text))
+		c.tidy = false
+	}
+	if !upper {
+		copy(c.text[:nameEnd], bytes.ToUpper(c.text[:nameEnd]))
+		c.tidy = false
+	}
+	return nameEnd, paramsEnd, true
 }
 
 func (r *Reader) diagf(line int, severity Severity, code, format string, args ...any) {
-	r.Diagnostics = append(r.Diagnostics, Diagf(line, severity, code, format, args...))
-}
-
-func fromLatin1(b []byte) string {
-	runes := make([]rune, len(b))
-	for i, c := range b {
-		runes[i] = rune(c)
+	switch n := len(r.Diagnostics); {
+	case n < r.Limits.Diagnostics:
+		r.Diagnostics = append(r.Diagnostics, Diagf(line, severity, code, format, args...))
+	case n == r.Limits.Diagnostics:
+		r.Diagnostics = append(r.Diagnostics, Diagf(line, Warning, "more-remarks", "there are more remarks than %d: the rest is not listed", n))
 	}
-	return string(runes)
 }

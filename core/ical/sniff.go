@@ -5,20 +5,31 @@ import (
 	"strings"
 )
 
-// sniffLen is how many leading bytes decide what a document is.
-const sniffLen = 1024
+// calendarStart finds the line that begins the first calendar, also after other text.
+func calendarStart(head []byte) (at int, found bool) {
+	for at < len(head) {
+		line := head[at:]
+		if end := bytes.IndexAny(line[:min(len(line), 4096)], "\r\n"); end >= 0 {
+			line = line[:end+1]
+		}
+		if c := (content{text: bytes.TrimSpace(line)}); len(c.text) > 0 {
+			if word, name := c.keyword(); word == begin && name == "VCALENDAR" {
+				return at, true
+			}
+		}
+		at += len(line)
+	}
+	return 0, false
+}
 
-// sniff names what the leading bytes are when they do not begin a calendar, or
-// returns nil when they may.
+// sniff names what the leading bytes are when no calendar begins in them.
 func sniff(head []byte) *NotCalendarError {
-	text := bytes.TrimSpace(bytes.TrimPrefix(head, []byte("\xef\xbb\xbf")))
+	text := bytes.TrimSpace(head)
 	lower := strings.ToLower(string(text[:min(len(text), 256)]))
 	switch {
 	case len(text) == 0:
 		return &NotCalendarError{Code: "empty", Is: "empty",
 			Remedy: "check in the platform that the feed is published, then copy its link again"}
-	case strings.HasPrefix(lower, "begin:vcalendar"):
-		return nil
 	case strings.HasPrefix(lower, "<!doctype html"), strings.HasPrefix(lower, "<html"), strings.Contains(lower, "<html"),
 		strings.HasPrefix(lower, "<head"), strings.HasPrefix(lower, "<body"):
 		return &NotCalendarError{Code: "html", Is: "a web page",

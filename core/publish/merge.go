@@ -3,7 +3,6 @@ package publish
 import (
 	"fmt"
 	"slices"
-	"strings"
 
 	"wharf/core/ical"
 	"wharf/core/recur"
@@ -12,12 +11,13 @@ import (
 
 // Merge puts the components of several calendars into one, in full and in order. Older
 // revisions and exact copies are left out (recur.Latest); each TZID used has its
-// VTIMEZONE, from the inputs or, for an IANA name, from the built-in data. What a
-// calendar said for all of its events (METHOD:CANCEL, a zone for floating times) is
+// VTIMEZONE, from its own calendar or, for a known name, from the built-in data; where one
+// TZID has different rules in two calendars, the later one is renamed and both are kept.
+// What a calendar said for all of its events (METHOD:CANCEL, a zone for floating times) is
 // written into the events, since the merged calendar cannot say it for some. A TZID for
 // which there is no rule anywhere is named in the diagnostics.
 func Merge(calendars []*ical.Component) (*ical.Component, []ical.Diagnostic) {
-	m := merger{zones: map[string]*ical.Component{}}
+	m := merger{zones: map[string]explained{}}
 	for _, c := range calendars {
 		m.add(c)
 	}
@@ -25,148 +25,143 @@ func Merge(calendars []*ical.Component) (*ical.Component, []ical.Diagnostic) {
 	out.Add("VERSION", "2.0")
 	out.Add("PRODID", ProductID)
 	components := recur.Latest(m.components)
-	for _, tzid := range usedZones(components) {
-		if z := m.zoneFor(tzid); z != nil {
-			out.Components = append(out.Components, z)
-		} else {
-			m.diags = append(m.diags, ical.Diagf(0, ical.Warning, "unknown-zone", "time zone %q is neither an IANA name nor explained by a VTIMEZONE: it has none in the output either", tzid))
+	for _, tzid := range usedZones(nil, components) {
+		if z := m.zones[tzid].vtimezone; z != nil {
+			out.AddComponent(z)
 		}
 	}
-	out.Components = append(out.Components, components...)
+	for _, c := range components {
+		out.AddComponent(c)
+	}
 	return out, m.diags
 }
 
 type merger struct {
-	zones      map[string]*ical.Component // TZID -> VTIMEZONE of an input
+	zones      map[string]explained // by the TZID that they have in the merged calendar
 	components []*ical.Component
 	diags      []ical.Diagnostic
 }
 
-func (m *merger) add(cal *ical.Component) {
-	renamed := map[string]string{}
-	for _, z := range cal.Children("VTIMEZONE") {
-		tzid := z.Text("TZID")
-		known := m.zones[tzid]
-		if known != nil && known.String() != z.String() {
-			if _, err := zone.Load(tzid); err != nil { // two zones of the same name
-				renamed[tzid] = m.freeName(tzid)
-				z = rename(z, tzid, renamed)
-				tzid = renamed[tzid]
-			}
-		}
-		m.zones[tzid] = z
-	}
-	floating := ""
-	if p, ok := cal.Get("X-WR-TIMEZONE"); ok {
-		floating = p.Text()
-	}
-	for _, c := range cal.Components {
-		if c.Name == "VTIMEZONE" {
-			continue
-		}
-		if cal.Value("METHOD") == "CANCEL" {
-			c = cancelled(c)
-		}
-		m.components = append(m.components, anchored(c, floating, renamed))
-	}
+// explained is a TZID's VTIMEZONE and what it says; nothing for one that nobody knows.
+type explained struct {
+	vtimezone *ical.Component
+	zone      *zone.Zone
 }
 
-func (m *merger) freeName(tzid string) string {
-	for n := 2; ; n++ {
-		if name := fmt.Sprintf("%s (%d)", tzid, n); m.zones[name] == nil {
-			return name
+func (e explained) same(o explained) bool {
+	return e.zone != nil && o.zone != nil && zone.Equal(e.zone, o.zone) || e.vtimezone != nil && o.vtimezone != nil && e.vtimezone.String() == o.vtimezone.String()
+}
+
+func (m *merger) add(cal *ical.Component) {
+	vtimezones := cal.Children("VTIMEZONE")
+	table, diags := zone.NewTable(vtimezones)
+	m.diags = append(m.diags, diags...)
+	floating := cal.Text("X-WR-TIMEZONE")
+	if _, err := table.Resolve(floating); err != nil {
+		floating = ""
+	}
+	var own []*ical.Component
+	for _, c := range cal.Components() {
+		if c.Name != "VTIMEZONE" {
+			own = append(own, anchored(c, floating, cal.Value("METHOD") == "CANCEL"))
 		}
 	}
+	renamed := map[string]string{}
+	for _, tzid := range usedZones(nil, own) {
+		if name := m.zone(tzid, vtimezones, table); name != tzid {
+			renamed[tzid] = name
+		}
+	}
+	if len(renamed) > 0 {
+		for i, c := range own {
+			own[i] = c.Map(func(_ *ical.Component, p ical.Property) (ical.Property, bool) {
+				if name, again := renamed[p.Param("TZID")]; again {
+					p = p.WithParam("TZID", name)
+				}
+				return p, true
+			})
+		}
+	}
+	m.components = append(m.components, own...)
 }
 
 // The years that a VTIMEZONE of ours covers.
 const firstYear, lastYear = 1970, 2060
 
-func (m *merger) zoneFor(tzid string) *ical.Component {
-	if z := m.zones[tzid]; z != nil {
-		return z
+// zone takes up a zone that a calendar uses and returns its TZID in the merged one.
+func (m *merger) zone(tzid string, vtimezones []*ical.Component, table *zone.Table) string {
+	e := explained{}
+	var err error
+	if e.zone, err = table.Resolve(tzid); err != nil {
+		m.diags = append(m.diags, ical.Diagf(0, ical.Warning, "unknown-zone", "%v: it has no VTIMEZONE in the output either", err))
 	}
-	var none *zone.Table
-	loc, err := none.Resolve(tzid)
-	if err != nil {
-		return nil
+	if i := slices.IndexFunc(vtimezones, func(c *ical.Component) bool { return c.Text("TZID") == tzid }); i >= 0 {
+		e.vtimezone = vtimezones[i]
+	} else if e.zone != nil {
+		e.vtimezone = zone.Component(tzid, e.zone.Location(), firstYear, lastYear)
 	}
-	return zone.Component(tzid, loc, firstYear, lastYear)
-}
-
-func rename(z *ical.Component, tzid string, names map[string]string) *ical.Component {
-	copied := *z
-	copied.Properties = slices.Clone(z.Properties)
-	for i, p := range copied.Properties {
-		if p.Name == "TZID" {
-			copied.Properties[i].Value = ical.EscapeText(names[tzid])
+	name := tzid
+	for n := 2; ; n++ {
+		known, taken := m.zones[name]
+		switch {
+		case taken && known.vtimezone != nil && e.vtimezone != nil && !known.same(e):
+			name = fmt.Sprintf("%s (%d)", tzid, n)
+			continue
+		case !taken || known.vtimezone == nil:
+			if name != tzid {
+				e.vtimezone = e.vtimezone.Map(func(_ *ical.Component, p ical.Property) (ical.Property, bool) {
+					if p.Name == "TZID" {
+						p.Value = ical.EscapeText(name)
+					}
+					return p, true
+				})
+			}
+			m.zones[name] = e
 		}
+		return name
 	}
-	return &copied
 }
 
-// cancelled is the component with STATUS:CANCELLED.
-func cancelled(c *ical.Component) *ical.Component {
-	copied := *c
-	copied.Properties = slices.DeleteFunc(slices.Clone(c.Properties), func(p ical.Property) bool { return p.Name == "STATUS" })
-	copied.Add("STATUS", "CANCELLED")
-	return &copied
-}
-
-// anchored is the component, and all in it, with floating times tied to the zone that
-// its calendar named and with TZIDs renamed. It is the same one if nothing changes.
-func anchored(c *ical.Component, floating string, renamed map[string]string) *ical.Component {
-	if floating == "" && len(renamed) == 0 {
-		return c
-	}
-	copied := *c
-	copied.Properties = slices.Clone(c.Properties)
-	for i, p := range copied.Properties {
-		switch name, again := renamed[p.Param("TZID")]; {
-		case again:
-			copied.Properties[i].Params = withZone(p.Params, name)
-		case floating != "" && isFloating(p):
-			copied.Properties[i].Params = withZone(p.Params, floating)
+// anchored is the component with its floating times tied to the zone that its calendar
+// named, if any, and called off if all of the calendar is.
+func anchored(c *ical.Component, floating string, calledOff bool) *ical.Component {
+	c = c.Map(func(in *ical.Component, p ical.Property) (ical.Property, bool) {
+		if floating != "" && p.Type() == ical.DateTime && isFloating(p) && startsFloating(in) {
+			p = p.WithParam("TZID", floating)
 		}
+		return p, !calledOff || in != c || p.Name != "STATUS"
+	})
+	if calledOff {
+		c = c.With(ical.Property{Name: "STATUS", Value: "CANCELLED"})
 	}
-	copied.Components = nil
-	for _, sub := range c.Components {
-		copied.Components = append(copied.Components, anchored(sub, floating, renamed))
-	}
-	return &copied
+	return c
 }
 
-func withZone(params []ical.Param, tzid string) []ical.Param {
-	params = slices.DeleteFunc(slices.Clone(params), func(q ical.Param) bool { return q.Name == "TZID" })
-	return append(params, ical.Param{Name: "TZID", Values: []string{tzid}})
+// startsFloating reports whether the component begins at a time of no zone. Where it does
+// not, a floating EXDATE or RECURRENCE-ID goes by the clock of its DTSTART.
+func startsFloating(c *ical.Component) bool {
+	p, ok := c.Get("DTSTART")
+	return !ok || isFloating(p)
 }
 
 // isFloating reports whether the property holds a time of no zone (RFC 5545 section
 // 3.3.5, form 1).
 func isFloating(p ical.Property) bool {
-	if !slices.Contains([]string{"DTSTART", "DTEND", "RECURRENCE-ID", "EXDATE", "RDATE"}, p.Name) {
-		return false
+	for v, err := range p.Values() {
+		return err == nil && v.Moment.Anchor == ical.Floating
 	}
-	first, _, _ := strings.Cut(p.Value, ",")
-	first, _, _ = strings.Cut(first, "/")
-	m, err := ical.ParseMoment(first, p.Param("TZID"))
-	return err == nil && m.Anchor == ical.Floating
+	return false
 }
 
-// usedZones lists the TZIDs that the components refer to, in order of first use.
-func usedZones(components []*ical.Component) []string {
-	var used []string
+// usedZones adds to used the TZIDs that the components refer to, in order of first use.
+func usedZones(used []string, components []*ical.Component) []string {
 	for _, c := range components {
-		for _, p := range c.Properties {
-			if tzid := p.Param("TZID"); tzid != "" && !slices.Contains(used, tzid) {
+		for i := range c.Len() {
+			if tzid := c.At(i).Param("TZID"); tzid != "" && !slices.Contains(used, tzid) {
 				used = append(used, tzid)
 			}
 		}
-		for _, tzid := range usedZones(c.Components) {
-			if !slices.Contains(used, tzid) {
-				used = append(used, tzid)
-			}
-		}
+		used = usedZones(used, c.Components())
 	}
 	return used
 }

@@ -13,9 +13,9 @@ import (
 
 func calendar(t *testing.T, lines ...string) *ical.Component {
 	t.Helper()
-	c, err := ical.NewReader(strings.NewReader("BEGIN:VCALENDAR\n" + strings.Join(lines, "\n") + "\nEND:VCALENDAR\n")).ReadAll()
+	all, err := ical.NewReader(strings.NewReader("BEGIN:VCALENDAR\n" + strings.Join(lines, "\n") + "\nEND:VCALENDAR\n")).ReadAll()
 	require.NoError(t, err)
-	return c
+	return all[0]
 }
 
 // zoneOf is a VTIMEZONE of that name, some hours west.

@@ -28,7 +28,7 @@ func Render(name string, grain span.Grain, rows []carried.Row) []byte {
 	cal.AddText("NAME", name)         // RFC 7986 section 5.1
 	cal.AddText("X-WR-CALNAME", name) // what most recipients read
 	for _, r := range rows {
-		cal.Components = append(cal.Components, event(grain, r))
+		cal.AddComponent(event(grain, r))
 	}
 	return []byte(cal.String())
 }

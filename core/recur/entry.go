@@ -1,21 +1,20 @@
 // Package recur turns the components of a document into entries, and entries into
 // the occurrences that overlap a window.
 //
-// In: an iCalendar document and, for an expansion, a window and the zones that tie
-// its readings to the world. Out: Occurrences, keyed by their original start
-// (RFC 5545 section 3.8.4.4, the recurrence set of section 3.8.5), and Diagnostics
-// for what could not be understood: of such an entry DTSTART still counts.
+// In: an iCalendar document and, for an expansion, a window and the zone that ties its
+// dates to the world. Out: Occurrences, keyed by their original start (RFC 5545 section
+// 3.8.4.4, the recurrence set of section 3.8.5), and Diagnostics for what could not be
+// understood: of such an entry DTSTART still counts. What an expansion costs is what
+// lies in its window, not what lies before it.
 package recur
 
 import (
 	"cmp"
 	"crypto/sha256"
 	"encoding/hex"
-	"math"
+	"hash/maphash"
 	"slices"
-	"strconv"
 	"strings"
-	"time"
 
 	"wharf/core/ical"
 	"wharf/core/zone"
@@ -28,72 +27,86 @@ type Entry struct {
 	Overrides []*ical.Component
 }
 
-// Document is what a feed says: its entries and what is needed to place them in time.
+// Document is what a feed says: its entries and what is needed to place them in time. It
+// is not for use by several goroutines at a time.
 type Document struct {
 	Entries     []Entry
-	Zones       *zone.Table
-	Floating    *time.Location // the zone the document names for floating times; nil: none
-	Cancelled   bool           // METHOD:CANCEL: all of it is called off
-	Name        string         // the name the document gives itself, if any
+	Name        string // the name the document gives itself, if any
 	Diagnostics []ical.Diagnostic
+
+	calendars []calendar // each VCALENDAR of the stream
+	working   expansion  // used again for each entry
+}
+
+// calendar is what a VCALENDAR says for all that is in it.
+type calendar struct {
+	zones     *zone.Table
+	floating  *zone.Zone // that it names for floating times; nil: none
+	cancelled bool       // METHOD:CANCEL: all of it is called off
 }
 
 // Read reads a whole document.
 func Read(r *ical.Reader) (*Document, error) {
-	cal, err := r.ReadAll()
+	calendars, err := r.ReadAll()
 	if err != nil {
 		return nil, err
 	}
-	doc := &Document{Diagnostics: r.Diagnostics, Cancelled: cal.Value("METHOD") == "CANCEL",
-		Name: cmp.Or(cal.Text("NAME"), cal.Text("X-WR-CALNAME"))}
-	zones, diags := zone.NewTable(cal.Children("VTIMEZONE"))
-	doc.Zones = zones
-	doc.Diagnostics = append(doc.Diagnostics, diags...)
-	if p, ok := cal.Get("X-WR-TIMEZONE"); ok {
-		doc.Floating, err = zones.Resolve(p.Text())
-		if err != nil {
-			doc.diagf(p.Line, ical.Warning, "unknown-zone", "%v: floating times are read in the calendar's zone", err)
-		}
-	}
-	doc.group(cal.Components)
+	doc := Of(calendars)
+	doc.Diagnostics = slices.Concat(r.Diagnostics, doc.Diagnostics)
 	return doc, nil
 }
 
-// group puts masters and overrides of one UID together. Exact copies and older
-// revisions of the same thing are left out; a further master with the same UID is an
-// entry of its own; what has no UID is never the same as another.
-func (doc *Document) group(components []*ical.Component) {
-	first := map[string]int{} // UID -> index of its first entry
-	for _, c := range Latest(components) {
-		switch c.Name {
-		case "VEVENT", "VFREEBUSY":
-		case "VTIMEZONE":
-			continue
-		default:
-			doc.diagf(c.Line, ical.Info, "not-a-booking", "%s is no event: it was passed over", c.Name)
-			continue
+// Of is the document of calendars that were read.
+func Of(calendars []*ical.Component) *Document {
+	doc := &Document{}
+	var zones, components []*ical.Component
+	for _, cal := range calendars {
+		components = slices.Grow(components, len(cal.Components()))
+		for _, c := range cal.Components() {
+			switch {
+			case c.Name == "VTIMEZONE":
+				zones = append(zones, c)
+			case doc.books(c):
+				components = append(components, c)
+			}
 		}
-		uid := strings.TrimSpace(c.Text("UID"))
-		if uid == "" {
-			doc.diagf(c.Line, ical.Info, "no-uid", "the %s has no UID: it is told from others by its span and title", c.Name)
+	}
+	doc.frame(calendars, zones)
+	entries, diags := group(components)
+	doc.Entries = entries
+	doc.Diagnostics = append(doc.Diagnostics, diags...)
+	return doc
+}
+
+// books reports whether the component can take time; others are told.
+func (doc *Document) books(c *ical.Component) bool {
+	if c.Name == "VEVENT" || c.Name == "VFREEBUSY" {
+		return true
+	}
+	doc.diagf(c.Line, ical.Info, "not-a-booking", "%s is no event: it takes no time", c.Name)
+	return false
+}
+
+// frame takes what the VCALENDARs say for all that is in them.
+func (doc *Document) frame(calendars, vtimezones []*ical.Component) {
+	doc.calendars = make([]calendar, len(calendars))
+	for i, c := range calendars {
+		var own []*ical.Component
+		for _, z := range vtimezones {
+			if z.Calendar == i {
+				own = append(own, z)
+			}
 		}
-		_, override := c.Get("RECURRENCE-ID")
-		i, seen := first[uid]
-		seen = seen && uid != ""
-		switch {
-		case !seen:
-			first[uid] = len(doc.Entries)
-			doc.Entries = append(doc.Entries, Entry{UID: uid})
-			i = len(doc.Entries) - 1
-		case !override && doc.Entries[i].Master != nil:
-			doc.diagf(c.Line, ical.Warning, "uid-twice", "UID %s is used by two different events: both count", uid)
-			doc.Entries = append(doc.Entries, Entry{UID: uid})
-			i = len(doc.Entries) - 1
-		}
-		if override {
-			doc.Entries[i].Overrides = append(doc.Entries[i].Overrides, c)
-		} else {
-			doc.Entries[i].Master = c
+		zones, diags := zone.NewTable(own)
+		doc.Diagnostics = append(doc.Diagnostics, diags...)
+		doc.calendars[i] = calendar{zones: zones, cancelled: c.Value("METHOD") == "CANCEL"}
+		doc.Name = cmp.Or(doc.Name, c.Text("NAME"), c.Text("X-WR-CALNAME"))
+		if p, ok := c.Get("X-WR-TIMEZONE"); ok {
+			z, err := zones.Resolve(p.Text())
+			if err != nil {
+				doc.diagf(p.Line, ical.Warning, "unknown-zone", "%v: floating times are read in the calendar's zone", err)
+			}
+			doc.calendars[i].floating = z
 		}
 	}
 }
@@ -102,16 +115,82 @@ func (doc *Document) diagf(line int, severity ical.Severity, code, format string
 	doc.Diagnostics = append(doc.Diagnostics, ical.Diagf(line, severity, code, format, args...))
 }
 
+// group puts masters and overrides of one UID together. Copies and older revisions of the
+// same thing are left out; a further master with the same UID is an entry of its own;
+// what has no UID is never the same as another.
+func group(components []*ical.Component) ([]Entry, []ical.Diagnostic) {
+	var diags []ical.Diagnostic
+	times := timesOf(components)
+	entries := make([]Entry, 0, len(components))
+	first := map[string]int{} // UID -> index of its first entry, of those that come more than once
+	for _, c := range latest(components, times, alike) {
+		uid := uidOf(c)
+		if uid == "" {
+			diags = append(diags, ical.Diagf(c.Line, ical.Info, "no-uid", "the %s has no UID: it is told from others by its span and title", c.Name))
+		}
+		_, override := c.Get("RECURRENCE-ID")
+		i, seen := len(entries), false
+		if uid != "" && times[hashOf(uid)] > 1 {
+			if i, seen = first[uid]; !seen {
+				i = len(entries)
+				first[uid] = i
+			}
+		}
+		switch {
+		case !seen:
+			entries = append(entries, Entry{UID: uid})
+		case !override && entries[i].Master != nil:
+			diags = append(diags, ical.Diagf(c.Line, ical.Warning, "uid-twice", "UID %s is used by two different events: both count", uid))
+			i = len(entries)
+			entries = append(entries, Entry{UID: uid})
+		}
+		if override {
+			entries[i].Overrides = append(entries[i].Overrides, c)
+		} else {
+			entries[i].Master = c
+		}
+	}
+	return entries, diags
+}
+
+// seed is of the hashes by which UIDs are counted.
+var seed = maphash.MakeSeed()
+
+func hashOf(uid string) uint64 { return maphash.String(seed, uid) }
+
+// timesOf counts how often each UID comes, by its hash: what comes once by that is alone,
+// and the others are looked at more closely.
+func timesOf(components []*ical.Component) map[uint64]int32 {
+	times := make(map[uint64]int32, len(components))
+	for _, c := range components {
+		times[hashOf(uidOf(c))]++
+	}
+	return times
+}
+
+func uidOf(c *ical.Component) string {
+	p, _ := c.Get("UID")
+	return strings.TrimSpace(p.Text())
+}
+
 // Latest leaves out exact copies and older revisions: components with the same kind,
 // UID, RECURRENCE-ID and ORGANIZER but a lower SEQUENCE, then DTSTAMP (RFC 5546
 // section 2.1.5). Those without UID are all kept. The order is kept.
 func Latest(components []*ical.Component) []*ical.Component {
+	return latest(components, timesOf(components), func(a, b *ical.Component) bool { return a.String() == b.String() })
+}
+
+// latest is Latest with another notion of what a copy is.
+func latest(components []*ical.Component, times map[uint64]int32, same func(a, b *ical.Component) bool) []*ical.Component {
+	if len(times) == len(components) {
+		return components // each is the only one of its UID
+	}
 	type identity struct{ kind, uid, recurrence, organizer string }
-	var kept []*ical.Component
+	kept := make([]*ical.Component, 0, len(components))
 	at := map[identity][]int{}
 	for _, c := range components {
-		uid := strings.TrimSpace(c.Text("UID"))
-		if uid == "" || c.Name == "VTIMEZONE" {
+		uid := uidOf(c)
+		if uid == "" || times[hashOf(uid)] == 1 || c.Name == "VTIMEZONE" {
 			kept = append(kept, c)
 			continue
 		}
@@ -124,7 +203,7 @@ func Latest(components []*ical.Component) []*ical.Component {
 					kept[i] = c
 				}
 				placed = true
-			} else if c.String() == kept[i].String() {
+			} else if same(c, kept[i]) {
 				placed = true
 			}
 		}
@@ -136,39 +215,22 @@ func Latest(components []*ical.Component) []*ical.Component {
 	return kept
 }
 
-// Revision says which of two states of one event is the later one.
-type Revision struct {
-	Sequence int
-	Stamp    time.Time // DTSTAMP; zero when there is none
-}
+// counts are the properties by which an occurrence is placed and told.
+var counts = map[string]bool{"UID": true, "RECURRENCE-ID": true, "DTSTART": true, "DTEND": true, "DURATION": true, "RRULE": true, "RDATE": true, "EXDATE": true, "EXRULE": true,
+	"SUMMARY": true, "STATUS": true, "TRANSP": true, busyStatus: true, "SEQUENCE": true, "DTSTAMP": true, "CREATED": true, "ORGANIZER": true, "FREEBUSY": true}
 
-// RevisionOf reads SEQUENCE and DTSTAMP.
-func RevisionOf(c *ical.Component) Revision {
-	var r Revision
-	if n, err := strconv.Atoi(c.Value("SEQUENCE")); err == nil {
-		r.Sequence = max(0, min(n, math.MaxInt32))
-	}
-	r.Stamp = stampOf(c, "DTSTAMP")
-	return r
-}
+// alike reports whether two components place and tell the same.
+func alike(a, b *ical.Component) bool { return essence(a) == essence(b) }
 
-// Compare is positive when r is the later revision, 0 when nothing tells them apart.
-func (r Revision) Compare(s Revision) int {
-	return cmp.Or(cmp.Compare(r.Sequence, s.Sequence), r.Stamp.Compare(s.Stamp))
-}
-
-// stampOf reads a property that holds a UTC time, such as CREATED; zero when absent
-// or unreadable.
-func stampOf(c *ical.Component, name string) time.Time {
-	p, ok := c.Get(name)
-	if !ok {
-		return time.Time{}
+func essence(c *ical.Component) string {
+	var b strings.Builder
+	for _, p := range c.Properties() {
+		if counts[p.Name] {
+			b.WriteString(p.String())
+			b.WriteByte('\n')
+		}
 	}
-	m, err := p.Moment()
-	if err != nil {
-		return time.Time{}
-	}
-	return m.Wall
+	return b.String()
 }
 
 // lead is the component that stands for the entry: its master, else its first
@@ -218,16 +280,20 @@ func digest(parts []string) string {
 }
 
 func canonical(c *ical.Component) string {
-	lines := make([]string, 0, len(c.Properties)+len(c.Components))
-	for _, p := range c.Properties {
+	lines := make([]string, 0, len(c.Properties())+len(c.Components()))
+	for _, p := range c.Properties() {
 		if p.Name == "UID" || p.Name == "DTSTAMP" {
 			continue
 		}
-		params := slices.Clone(p.Params)
+		params := p.Params()
 		slices.SortFunc(params, func(a, b ical.Param) int { return cmp.Compare(a.Name, b.Name) })
-		lines = append(lines, ical.Property{Name: p.Name, Params: params, Value: p.Value}.String())
+		sorted := ical.Property{Name: p.Name, Value: p.Value}
+		for _, q := range params {
+			sorted = sorted.WithParam(q.Name, q.Values...)
+		}
+		lines = append(lines, sorted.String())
 	}
-	for _, sub := range c.Components {
+	for _, sub := range c.Components() {
 		lines = append(lines, canonical(sub))
 	}
 	slices.Sort(lines)

@@ -2,10 +2,8 @@ package recur
 
 import (
 	"strings"
-	"time"
 
 	"wharf/core/ical"
-	"wharf/core/zone"
 )
 
 // freeBusy reads the periods of a VFREEBUSY (RFC 5545 section 3.8.2.6).
@@ -13,34 +11,26 @@ func (x *expansion) freeBusy(e Entry) {
 	if e.Master == nil {
 		return
 	}
-	for _, p := range e.Master.All("FREEBUSY") {
-		kind := strings.ToUpper(p.Param("FBTYPE"))
-		if kind == "FREE" {
+	busy := Event{UID: e.UID, Status: Confirmed, Summary: e.Title(), Revision: RevisionOf(e.Master), Created: stampOf(e.Master, "CREATED")}
+	for p := range e.Master.Each("FREEBUSY") {
+		event := busy
+		event.Line = p.Line
+		switch kind := strings.ToUpper(p.Param("FBTYPE")); {
+		case kind == "FREE":
 			continue
+		case x.doc.calendars[e.Master.Calendar].cancelled:
+			event.Status = Cancelled
+		case kind == "BUSY-TENTATIVE":
+			event.Status = Tentative
 		}
-		status := Confirmed
-		if kind == "BUSY-TENTATIVE" {
-			status = Tentative
-		}
-		if x.doc.Cancelled {
-			status = Cancelled
-		}
-		for _, v := range strings.Split(p.Value, ",") {
-			head, tail, _ := strings.Cut(v, "/")
-			m, err := ical.ParseMoment(head, p.Param("TZID"))
+		for v, err := range p.Values() {
 			if err != nil {
-				x.warn(p.Line, "bad-period", "FREEBUSY: %v: it was passed over", err)
+				x.told(p.Line, ical.Warning, "bad-period", "%v: it was passed over", err)
 				continue
 			}
-			length, err := x.periodLength(m, tail, p)
-			if err != nil {
-				x.warn(p.Line, "bad-period", "FREEBUSY: %v: it was passed over", err)
-				continue
-			}
-			start := zone.Instant(m.Wall, x.zoneOf(m, p.Line))
-			o := Occurrence{UID: e.UID, Key: start.UTC().Format(time.RFC3339), Start: start, End: start.Add(length),
-				NominalEnd: start.Add(length), Status: status, Summary: e.Title(), Revision: RevisionOf(e.Master), Line: p.Line}
-			if x.window.Holds(o.Start, o.End) {
+			at, end := x.period(v, e.Master.Calendar, p.Line)
+			o := Occurrence{Event: &event, Key: Key{at, instantKey}, Start: at, End: end, NominalEnd: end}
+			if x.holds(at, end) {
 				x.found = append(x.found, o)
 			}
 		}

@@ -47,6 +47,14 @@ func TestDate(t *testing.T) {
 		_, err := span.ParseDate(text)
 		assert.ErrorContains(t, err, "write it as 2026-07-03", text)
 	}
+	for _, c := range []struct{ y, m, d int }{{2024, 2, 29}, {2024, 14, 1}, {2025, -3, 1}, {0, 3, 1}, {0, 1, 1}, {-1, 2, 1}, {-400, 2, 29}, {1900, 2, 29}, {9999, 12, 31}, {2000, 2, 400}, {1, 1, 1}, {-5000, 12, 31}} {
+		at := time.Date(c.y, time.Month(c.m), c.d, 0, 0, 0, 0, time.UTC)
+		d := span.NewDate(c.y, time.Month(c.m), c.d)
+		assert.Equal(t, at.Unix(), d.Wall().Time().Unix(), c)
+		y, m, day := d.Civil()
+		assert.Equal(t, at, time.Date(y, m, day, 0, 0, 0, 0, time.UTC), c)
+		assert.Equal(t, at.Weekday(), d.Weekday(), c)
+	}
 	west := time.FixedZone("", -11*3600)
 	assert.Equal(t, "2024-02-28", span.DateOf(time.Date(2024, 2, 29, 10, 59, 0, 0, time.UTC).In(west)).String(), "the day that its own clock shows")
 

@@ -6,12 +6,13 @@ import (
 	"encoding/binary"
 	"errors"
 	"fmt"
+	"math"
 	"slices"
-	"strconv"
-	"strings"
 	"time"
 
 	"wharf/core/ical"
+	"wharf/core/rrule"
+	"wharf/core/span"
 )
 
 // lastYear is how far the rules of a VTIMEZONE are laid out.
@@ -25,12 +26,14 @@ type onset struct {
 	name   string
 }
 
-// fromVTimezone lays the observances out as transitions and hands them to package
-// time in the form of a TZif file (RFC 8536), so that all zones are of one kind.
-func fromVTimezone(id string, c *ical.Component) (*time.Location, error) {
-	var all []onset
-	first, firstAt := 0, int64(0)
-	for _, sub := range c.Components {
+// mostOnsets is how many an observance is believed to have.
+const mostOnsets = 2000
+
+// fromVTimezone lays the observances out.
+func fromVTimezone(id string, c *ical.Component) (*Zone, error) {
+	z := &Zone{name: id}
+	first := int64(math.MaxInt64)
+	for _, sub := range c.Components() {
 		if sub.Name != "STANDARD" && sub.Name != "DAYLIGHT" {
 			continue
 		}
@@ -38,161 +41,84 @@ func fromVTimezone(id string, c *ical.Component) (*time.Location, error) {
 		if err != nil {
 			return nil, err
 		}
-		if len(onsets) > 0 && (len(all) == 0 || onsets[0].at < firstAt) {
-			first, firstAt = from, onsets[0].at
+		for _, o := range onsets {
+			if o.at < first {
+				first, z.before = o.at, from
+			}
 		}
-		all = append(all, onsets...)
+		z.onsets = append(z.onsets, onsets...)
 	}
-	if len(all) == 0 {
+	if len(z.onsets) == 0 {
 		return nil, errors.New("it has neither STANDARD nor DAYLIGHT")
 	}
-	slices.SortStableFunc(all, func(a, b onset) int { return int(max(-1, min(1, a.at-b.at))) })
-	return time.LoadLocationFromTZData(id, tzif(first, all))
+	slices.SortStableFunc(z.onsets, func(a, b onset) int { return cmp.Compare(a.at, b.at) })
+	return z, nil
 }
 
-// observance returns the offset before a STANDARD or DAYLIGHT and its onsets.
+// fromOnsets hands the zone to package time in the form of a TZif file (RFC 8536).
+func (z *Zone) fromOnsets() *time.Location {
+	loc, err := time.LoadLocationFromTZData(z.name, tzif(z.before, z.onsets))
+	if err != nil { // of what package time does not take, the offset that holds last
+		return time.FixedZone(z.name, z.onsets[len(z.onsets)-1].offset)
+	}
+	return loc
+}
+
+// observance returns the offset before a STANDARD or DAYLIGHT and its onsets, which are
+// readings of the clock as it was before (RFC 5545 section 3.6.5).
 func observance(c *ical.Component) (from int, onsets []onset, err error) {
-	start, ok := c.Get("DTSTART")
+	p, ok := c.Get("DTSTART")
 	if !ok {
 		return 0, nil, fmt.Errorf("%s without DTSTART", c.Name)
 	}
-	m, err := start.Moment()
+	start, err := p.Moment()
 	if err != nil {
 		return 0, nil, err
 	}
-	from, err = parseOffset(c.Value("TZOFFSETFROM"))
+	from, err = ical.ParseOffset(c.Value("TZOFFSETFROM"))
 	if err != nil {
 		return 0, nil, err
 	}
-	to, err := parseOffset(c.Value("TZOFFSETTO"))
+	to, err := ical.ParseOffset(c.Value("TZOFFSETTO"))
 	if err != nil {
 		return 0, nil, err
 	}
-	walls := []time.Time{m.Wall}
-	for _, p := range c.All("RDATE") {
-		ms, err := p.Moments()
+	name := c.Text("TZNAME")
+	add := func(w span.Wall) {
+		onsets = append(onsets, onset{int64(w) - int64(from), to, c.Name == "DAYLIGHT", name})
+	}
+	add(start.Wall)
+	for p := range c.Each("RDATE") {
+		for v, err := range p.Values() {
+			if err != nil {
+				return 0, nil, err
+			}
+			add(v.Moment.Wall)
+		}
+	}
+	for p := range c.Each("RRULE") {
+		r, err := rrule.Parse(p.Value)
 		if err != nil {
-			return 0, nil, err
+			return 0, nil, fmt.Errorf("its rule %w", err)
 		}
-		for _, m := range ms {
-			walls = append(walls, m.Wall)
+		until := span.NewDate(lastYear, time.December, 31).Wall()
+		if m, ends := r.Until(); ends {
+			until = m.Wall
+			if m.Anchor == ical.UTC {
+				until += span.Wall(from)
+			}
 		}
+		r.Each(start.Wall, start.Wall, until, false, func(w span.Wall) bool {
+			if w > start.Wall && w <= until {
+				add(w)
+			}
+			return w <= until && len(onsets) <= mostOnsets
+		})
 	}
-	if rule := c.Value("RRULE"); rule != "" {
-		yearly, err := yearlyOnsets(rule, m.Wall, from)
-		if err != nil {
-			return 0, nil, err
-		}
-		walls = append(walls, yearly...)
-	}
-	for _, w := range walls {
-		onsets = append(onsets, onset{w.Unix() - int64(from), to, c.Name == "DAYLIGHT", c.Text("TZNAME")})
+	if len(onsets) > mostOnsets {
+		return 0, nil, fmt.Errorf("its clock changes more than %d times", mostOnsets)
 	}
 	return from, onsets, nil
-}
-
-// yearlyOnsets lays out the one form of rule that VTIMEZONEs use: once a year in
-// a month, on the nth weekday of it or the first such weekday among some days.
-func yearlyOnsets(rule string, start time.Time, from int) ([]time.Time, error) {
-	parts := map[string]string{}
-	for _, part := range strings.Split(rule, ";") {
-		k, v, _ := strings.Cut(part, "=")
-		parts[k] = v
-	}
-	month, err := strconv.Atoi(cmp.Or(parts["BYMONTH"], strconv.Itoa(int(start.Month()))))
-	if err != nil || parts["FREQ"] != "YEARLY" || month < 1 || month > 12 {
-		return nil, fmt.Errorf("its rule %s is of a form that is not covered", rule)
-	}
-	until := time.Date(lastYear, 12, 31, 0, 0, 0, 0, time.UTC)
-	if u := parts["UNTIL"]; u != "" {
-		m, err := ical.ParseMoment(u, "")
-		if err != nil {
-			return nil, err
-		}
-		until = m.Wall
-		if m.Anchor == ical.UTC {
-			until = until.Add(time.Duration(from) * time.Second)
-		}
-	}
-	var walls []time.Time
-	for year := start.Year(); year <= until.Year(); year++ {
-		day, err := dayOfRule(year, time.Month(month), parts["BYDAY"], parts["BYMONTHDAY"], start.Day())
-		if err != nil {
-			return nil, fmt.Errorf("its rule %s is of a form that is not covered", rule)
-		}
-		w := time.Date(year, time.Month(month), day, start.Hour(), start.Minute(), start.Second(), 0, time.UTC)
-		if w.After(start) && !w.After(until) {
-			walls = append(walls, w)
-		}
-	}
-	return walls, nil
-}
-
-// dayOfRule finds the day of the month that BYDAY (2SU, -1SU, SU) and BYMONTHDAY name.
-func dayOfRule(year int, month time.Month, byDay, byMonthDay string, otherwise int) (int, error) {
-	last := time.Date(year, month+1, 0, 0, 0, 0, 0, time.UTC).Day()
-	var candidates []int
-	for _, s := range strings.Split(byMonthDay, ",") {
-		if s == "" {
-			continue
-		}
-		n, err := strconv.Atoi(s)
-		if err != nil {
-			return 0, err
-		}
-		if n < 0 {
-			n += last + 1
-		}
-		candidates = append(candidates, n)
-	}
-	if byDay == "" {
-		return append(candidates, otherwise)[0], nil
-	}
-	if len(byDay) < 2 {
-		return 0, errors.New("bad BYDAY")
-	}
-	weekday := slices.Index([]string{"SU", "MO", "TU", "WE", "TH", "FR", "SA"}, byDay[len(byDay)-2:])
-	if weekday < 0 {
-		return 0, errors.New("bad BYDAY")
-	}
-	nth := 1
-	if n := byDay[:len(byDay)-2]; n != "" {
-		var err error
-		if nth, err = strconv.Atoi(n); err != nil || nth == 0 {
-			return 0, errors.New("bad BYDAY")
-		}
-	}
-	var days []int
-	for d := 1; d <= last; d++ {
-		fits := len(candidates) == 0 || slices.Contains(candidates, d)
-		if fits && time.Date(year, month, d, 0, 0, 0, 0, time.UTC).Weekday() == time.Weekday(weekday) {
-			days = append(days, d)
-		}
-	}
-	if nth < 0 {
-		nth += len(days) + 1
-	}
-	if nth < 1 || nth > len(days) {
-		return 0, errors.New("no such day")
-	}
-	return days[nth-1], nil
-}
-
-// parseOffset reads a UTC-OFFSET (RFC 5545 section 3.3.14): +0100, -033000.
-func parseOffset(s string) (int, error) {
-	bad := fmt.Errorf("%q is not an offset such as -0400", s)
-	if len(s) != 5 && len(s) != 7 || s[0] != '+' && s[0] != '-' {
-		return 0, bad
-	}
-	n, err := strconv.Atoi((s[1:] + "00")[:6])
-	if err != nil || n < 0 {
-		return 0, bad
-	}
-	seconds := n/10000*3600 + n/100%100*60 + n%100
-	if s[0] == '-' {
-		return -seconds, nil
-	}
-	return seconds, nil
 }
 
 // tzif writes a version 2 TZif file (RFC 8536 section 3). Type 0 is what holds before

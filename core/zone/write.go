@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"wharf/core/ical"
+	"wharf/core/span"
 )
 
 // Component writes a zone as a VTIMEZONE (RFC 5545 section 3.6.5) with every change of
@@ -42,16 +43,20 @@ func Component(tzid string, loc *time.Location, from, to int) *ical.Component {
 	}
 	start := time.Date(from, 1, 1, 0, 0, 0, 0, time.UTC).In(loc)
 	name, offset := start.Zone()
-	add(kind{name, offset, offset, start.IsDST()}, Wall(start, loc))
+	add(kind{name, offset, offset, start.IsDST()}, span.WallOf(start).Time())
 	for at := range changes(loc, start, time.Date(to+1, 1, 1, 0, 0, 0, 0, time.UTC)) {
 		before := offset
 		name, offset = at.Zone()
 		add(kind{name, before, offset, at.IsDST()}, at.UTC().Add(time.Duration(before)*time.Second))
 	}
-	for _, k := range kinds {
-		c.Components = append(c.Components, sub[k])
+	observances := make([]*ical.Component, len(kinds))
+	for i, k := range kinds {
+		observances[i] = sub[k]
 	}
-	slices.SortStableFunc(c.Components, func(a, b *ical.Component) int { return cmp.Compare(a.Value("DTSTART"), b.Value("DTSTART")) })
+	slices.SortStableFunc(observances, func(a, b *ical.Component) int { return cmp.Compare(a.Value("DTSTART"), b.Value("DTSTART")) })
+	for _, o := range observances {
+		c.AddComponent(o)
+	}
 	return c
 }
 
@@ -67,21 +72,31 @@ func formatOffset(seconds int) string {
 	return text
 }
 
-// changes yields the instants of [from, to) at which the clock in loc changes. It looks
-// day by day and then for the second, since Time.ZoneBounds stops at the ends of leap
-// years where a zone is given by a rule.
+// changes yields the instants of [from, to) at which the clock in loc changes. It goes by
+// Time.ZoneBounds, and by days where that does not advance: at the ends of leap years
+// where a zone is given by a rule.
 func changes(loc *time.Location, from, to time.Time) iter.Seq[time.Time] {
 	return func(yield func(time.Time) bool) {
-		const step = 86400
-		for at := from.Unix(); at < to.Unix(); at += step {
-			here := time.Unix(at, 0).In(loc)
-			if sameRule(here, time.Unix(at+step, 0).In(loc)) {
-				continue
+		const day = 24 * time.Hour
+		for at := from.In(loc); ; {
+			_, end := at.ZoneBounds()
+			switch {
+			case end.IsZero():
+				return
+			case !end.After(at):
+				end = at.Add(day)
+				if !sameRule(at, end) { // the change lies between
+					n := sort.Search(int(day/time.Second), func(i int) bool { return !sameRule(at, at.Add(time.Duration(i)*time.Second)) })
+					end = at.Add(time.Duration(n) * time.Second)
+				}
 			}
-			n := sort.Search(step, func(i int) bool { return !sameRule(here, time.Unix(at+int64(i), 0).In(loc)) })
-			if !yield(time.Unix(at+int64(n), 0).In(loc)) {
+			if !end.Before(to) {
 				return
 			}
+			if !sameRule(at, end) && !yield(end) {
+				return
+			}
+			at = end
 		}
 	}
 }

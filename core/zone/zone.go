@@ -1,9 +1,11 @@
 // Package zone turns the name of a time zone into its rules, and a reading of a wall
 // clock into an instant.
 //
-// In: a TZID and the VTIMEZONEs of the document it stands in. Out: a *time.Location.
-// IANA names come first, from data that is built in, so that the machine's own zone
-// files never decide; then the document's VTIMEZONE (RFC 5545 section 3.6.5).
+// In: a TZID and the VTIMEZONEs of the document it stands in. Out: a Zone, which gives
+// offsets from a table and is the same kind of thing whatever it was made of. A TZID is
+// what the document's own VTIMEZONE says it is (RFC 5545 section 3.6.5); else an IANA
+// name, from data that is built in, so that the machine's own zone files never decide;
+// else one of the names that vendors use, by the Unicode CLDR.
 package zone
 
 import (
@@ -24,31 +26,50 @@ var data []byte
 
 var (
 	archive = sync.OnceValue(openArchive)
-	loaded  sync.Map // IANA name -> *time.Location
+	loaded  sync.Map // IANA name -> *Zone
+	places  sync.Map // *time.Location of those -> *Zone
 )
 
-func openArchive() map[string]*zip.File {
+// folder is the IANA data by name, with the names as they are written by their forms in
+// lower case.
+type folder struct {
+	files map[string]*zip.File
+	names map[string]string
+}
+
+func openArchive() folder {
 	z, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
 	if err != nil {
 		panic("zone: the built-in zone data is broken: " + err.Error())
 	}
-	files := make(map[string]*zip.File, len(z.File))
-	for _, f := range z.File {
-		files[f.Name] = f
+	f := folder{make(map[string]*zip.File, len(z.File)), make(map[string]string, len(z.File))}
+	for _, file := range z.File {
+		if !strings.HasSuffix(file.Name, "/") {
+			f.files[file.Name] = file
+			f.names[strings.ToLower(file.Name)] = file.Name
+		}
 	}
-	return files
+	return f
 }
 
 // Load returns the IANA zone of that name, such as "America/Halifax".
 func Load(name string) (*time.Location, error) {
+	z, err := load(name)
+	if err != nil {
+		return nil, err
+	}
+	return z.Location(), nil
+}
+
+func load(name string) (*Zone, error) {
 	if name == "UTC" || name == "Etc/UTC" {
-		return time.UTC, nil
+		return UTC, nil
 	}
-	if loc, ok := loaded.Load(name); ok {
-		return loc.(*time.Location), nil
+	if z, ok := loaded.Load(name); ok {
+		return z.(*Zone), nil
 	}
-	f := archive()[name]
-	if f == nil || strings.HasSuffix(name, "/") {
+	f := archive().files[name]
+	if f == nil {
 		return nil, fmt.Errorf("time zone %q is not known: use an IANA name such as America/Halifax", name)
 	}
 	r, err := f.Open()
@@ -64,76 +85,64 @@ func Load(name string) (*time.Location, error) {
 	if err != nil {
 		return nil, fmt.Errorf("time zone %q: %w", name, err)
 	}
-	loaded.Store(name, loc)
-	return loc, nil
+	z, _ := loaded.LoadOrStore(name, &Zone{name: name, loc: loc})
+	places.Store(z.(*Zone).loc, z)
+	return z.(*Zone), nil
 }
 
-// Table resolves the TZIDs of one document.
+// Table resolves the TZIDs of one calendar, each once. It is not for use by several
+// goroutines at a time.
 type Table struct {
-	own map[string]*time.Location // from its VTIMEZONEs
+	own   map[string]*Zone // from its VTIMEZONEs
+	known map[string]found
 }
 
-// NewTable reads the document's VTIMEZONE components. What cannot be read of them is
-// in the diagnostics.
+type found struct {
+	zone *Zone
+	err  error
+}
+
+// NewTable reads the calendar's VTIMEZONE components. What cannot be read of them is in
+// the diagnostics.
 func NewTable(vtimezones []*ical.Component) (*Table, []ical.Diagnostic) {
-	t := &Table{own: map[string]*time.Location{}}
+	t := &Table{own: map[string]*Zone{}, known: map[string]found{}}
 	var diags []ical.Diagnostic
+	texts := map[string]string{}
 	for _, c := range vtimezones {
-		id := c.Text("TZID")
+		id := tidy(c.Text("TZID"))
 		if id == "" {
 			diags = append(diags, ical.Diagf(c.Line, ical.Warning, "zone-without-id", "a VTIMEZONE has no TZID: nothing can refer to it"))
 			continue
 		}
-		loc, err := fromVTimezone(id, c)
+		if before, twice := texts[id]; twice {
+			if before != c.String() {
+				diags = append(diags, ical.Diagf(c.Line, ical.Warning, "zone-twice", "there are two VTIMEZONEs %q with different rules: the first one is used", id))
+			}
+			continue
+		}
+		texts[id] = c.String()
+		z, err := fromVTimezone(id, c)
 		if err != nil {
 			diags = append(diags, ical.Diagf(c.Line, ical.Warning, "bad-zone", "VTIMEZONE %q cannot be read (%v)", id, err))
 			continue
 		}
-		t.own[id] = loc
+		t.own[id] = z
 	}
 	return t, diags
 }
 
-// Resolve returns the rules for a TZID: the IANA zone of that name (also behind a
-// globally unique prefix, RFC 5545 section 3.2.19), else the document's own.
-func (t *Table) Resolve(tzid string) (*time.Location, error) {
-	if loc, err := Load(tzid); err == nil {
-		return loc, nil
+// Resolve returns the rules for a TZID. A nil Table has no VTIMEZONEs.
+func (t *Table) Resolve(tzid string) (*Zone, error) {
+	if t == nil {
+		return byName(tidy(tzid))
 	}
-	if strings.HasPrefix(tzid, "/") {
-		parts := strings.Split(strings.Trim(tzid, "/"), "/")
-		for i := range parts {
-			if loc, err := Load(strings.Join(parts[i:], "/")); err == nil {
-				return loc, nil
-			}
+	f, ok := t.known[tzid]
+	if !ok {
+		id := tidy(tzid)
+		if f.zone, ok = t.own[id]; !ok {
+			f.zone, f.err = byName(id)
 		}
+		t.known[tzid] = f
 	}
-	if t != nil {
-		if loc, ok := t.own[tzid]; ok {
-			return loc, nil
-		}
-	}
-	return nil, fmt.Errorf("time zone %q is neither an IANA name nor explained by a VTIMEZONE", tzid)
-}
-
-// Instant returns the instant at which a clock in loc shows the wall reading (held in
-// UTC). A reading in a gap is taken with the offset before it; of an ambiguous one,
-// the first (RFC 5545 section 3.3.5).
-func Instant(wall time.Time, loc *time.Location) time.Time {
-	for _, around := range []time.Duration{-24 * time.Hour, 24 * time.Hour} {
-		_, offset := wall.Add(around).In(loc).Zone()
-		t := wall.Add(-time.Duration(offset) * time.Second)
-		if _, actual := t.In(loc).Zone(); actual == offset {
-			return t.In(loc)
-		}
-	}
-	_, before := wall.Add(-24 * time.Hour).In(loc).Zone()
-	return wall.Add(-time.Duration(before) * time.Second).In(loc)
-}
-
-// Wall returns what a clock in loc shows at t, held in UTC.
-func Wall(t time.Time, loc *time.Location) time.Time {
-	l := t.In(loc)
-	_, offset := l.Zone()
-	return t.UTC().Add(time.Duration(offset) * time.Second)
+	return f.zone, f.err
 }

@@ -146,11 +146,11 @@ func (p placement) wanted() (wanted map[slot]*store.Booking, cancelled map[slot]
 	for i, e := range p.source.doc.Entries {
 		found, _ := p.source.doc.Expand(e, window)
 		for _, o := range found {
-			at := slot{p.source.entries[i].ID, o.Key}
+			at := slot{p.source.entries[i].ID, o.Key.String()}
 			b, found, ok := booking.Of(o, p.rules, p.link)
 			if !ok {
 				cancelled[at] = o.Status == recur.Cancelled
-				if len(found) > 0 && o.Start.After(p.now) && len(lines) < maxRemarks {
+				if len(found) > 0 && o.Start > p.now.Unix() && len(lines) < maxRemarks {
 					lines = append(lines, p.notice(o, found))
 				}
 				continue
@@ -167,9 +167,9 @@ func (p placement) wanted() (wanted map[slot]*store.Booking, cancelled map[slot]
 // notice says in a line that an occurrence takes nothing on the calendar.
 func (p placement) notice(o recur.Occurrence, found []booking.Notice) string {
 	title := clipText(strings.ReplaceAll(o.Summary, "\n", " "), 100)
-	start := o.Start.In(p.rules.Zone).Format("2 Jan 2006 15:04")
+	start := time.Unix(o.Start, 0).In(p.rules.Zone).Format("2 Jan 2006 15:04")
 	if slices.Contains(found, booking.NoNight) {
-		return fmt.Sprintf("%q, %s to %s, blocks no night: if it should, enter it with whole days", title, start, o.End.In(p.rules.Zone).Format("15:04"))
+		return fmt.Sprintf("%q, %s to %s, blocks no night: if it should, enter it with whole days", title, start, time.Unix(o.End, 0).In(p.rules.Zone).Format("15:04"))
 	}
 	return fmt.Sprintf("%q, %s, lasts nothing: if it should block, give it an end", title, start)
 }
@@ -181,8 +181,8 @@ func (p placement) row(i int, o recur.Occurrence, b booking.Booking, notices []b
 		words[n] = string(notice)
 	}
 	row := &store.Booking{
-		CalendarID: p.calendar.ID, FeedID: p.source.feed.ID, EntryID: entry.ID, Occurrence: o.Key, UID: clipText(o.UID, 2000),
-		Minted: carried.Mint(p.mint, strconv.FormatInt(entry.ID, 10), o.Key),
+		CalendarID: p.calendar.ID, FeedID: p.source.feed.ID, EntryID: entry.ID, Occurrence: o.Key.String(), UID: clipText(o.UID, 2000),
+		Minted: carried.Mint(p.mint, strconv.FormatInt(entry.ID, 10), o.Key.String()),
 		Title:  clipText(o.Summary, 500), Notices: strings.Join(words, ","), Verdict: "booking",
 		StartPoint: b.Span.Start, EndPoint: b.Span.End, Tentative: b.Tentative, Blocks: b.Blocks, Units: b.Units,
 		Sequence: o.Revision.Sequence, Stamp: orNil(o.Revision.Stamp), Created: orNil(o.Created),

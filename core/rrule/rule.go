@@ -1,4 +1,11 @@
-package recur
+// Package rrule lays out recurrence rules (RFC 5545 section 3.3.10, RFC 7529) as readings
+// of a wall clock.
+//
+// In: the value of an RRULE, the reading at which it begins and a window. Out: the
+// readings in that window. There are no zones here: the rooms below say what instant a
+// reading is. Nothing is walked that arithmetic can jump over, and nothing is allocated
+// for each reading.
+package rrule
 
 import (
 	"fmt"
@@ -38,8 +45,10 @@ type nthDay struct {
 type Rule struct {
 	freq       Freq
 	interval   int
-	count      int          // 0: no COUNT
-	until      *ical.Moment // nil: no UNTIL
+	count      int // 0: no COUNT
+	until      ical.Moment
+	ends       bool // there is an UNTIL
+	skip       skip
 	bySecond   uint64
 	byMinute   uint64
 	byHour     uint64
@@ -52,17 +61,31 @@ type Rule struct {
 	weekStart  time.Weekday
 }
 
+// skip says what becomes of a day that a month or year does not have (RFC 7529 section 4.1).
+type skip int
+
+const (
+	omit skip = iota
+	backward
+	forward
+)
+
+var skips = map[string]skip{"OMIT": omit, "BACKWARD": backward, "FORWARD": forward}
+
 var weekdays = []string{"SU", "MO", "TU", "WE", "TH", "FR", "SA"}
 
-// ParseRule reads the value of an RRULE. The error names the part that is wrong or
-// not covered.
-func ParseRule(s string) (Rule, error) {
+// Parse reads the value of an RRULE or EXRULE. The error names the part that is wrong, or
+// of a calendar that is not the Gregorian.
+func Parse(s string) (Rule, error) {
 	r := Rule{interval: 1, weekStart: time.Monday}
+	scaled := false
 	for part := range strings.SplitSeq(strings.ToUpper(strings.TrimSpace(s)), ";") {
 		if part == "" {
 			continue
 		}
 		name, value, _ := strings.Cut(part, "=")
+		name, value = strings.TrimSpace(name), strings.TrimSpace(value)
+		scaled = scaled || name == "RSCALE"
 		if err := r.set(name, value); err != nil {
 			return Rule{}, fmt.Errorf("%s: %w", part, err)
 		}
@@ -70,8 +93,17 @@ func ParseRule(s string) (Rule, error) {
 	if r.freq == 0 {
 		return Rule{}, fmt.Errorf("the rule %q has no FREQ", s)
 	}
+	if !scaled {
+		r.skip = omit // SKIP means nothing without RSCALE (RFC 7529 section 4.1)
+	}
 	return r, nil
 }
+
+// Freq is how often the rule comes round.
+func (r Rule) Freq() Freq { return r.freq }
+
+// Until is the rule's UNTIL, which is inclusive, and whether there is one.
+func (r Rule) Until() (ical.Moment, bool) { return r.until, r.ends }
 
 func (r *Rule) set(name, value string) (err error) {
 	switch name {
@@ -84,10 +116,8 @@ func (r *Rule) set(name, value string) (err error) {
 	case "COUNT":
 		r.count, err = number(value, 1, maxCount)
 	case "UNTIL":
-		var m ical.Moment
-		if m, err = ical.ParseMoment(value, ""); err == nil {
-			r.until = &m
-		}
+		r.until, err = ical.ParseMoment(value, "")
+		r.ends = true
 	case "BYSECOND":
 		if r.bySecond, err = mask(value, 0, 60); r.bySecond&(1<<60) != 0 {
 			r.bySecond |= 1 << 59 // a leap second is counted as the one before it
@@ -115,19 +145,19 @@ func (r *Rule) set(name, value string) (err error) {
 			return fmt.Errorf("not a weekday")
 		}
 		r.weekStart = time.Weekday(i)
+	case "RSCALE":
+		if value != "GREGORIAN" {
+			err = fmt.Errorf("only the Gregorian calendar is covered")
+		}
+	case "SKIP":
+		known := false
+		if r.skip, known = skips[value]; !known {
+			err = fmt.Errorf("not OMIT, BACKWARD or FORWARD")
+		}
 	default:
-		return r.setScale(name, value)
+		err = fmt.Errorf("there is no such part of a rule")
 	}
 	return err
-}
-
-// setScale reads the parts of RFC 7529, of which the plain case is covered.
-func (r *Rule) setScale(name, value string) error {
-	switch {
-	case name == "RSCALE" && value == "GREGORIAN", name == "SKIP" && value == "OMIT":
-		return nil
-	}
-	return fmt.Errorf("this part of a rule is not covered")
 }
 
 // The largest INTERVAL and COUNT that are believed.

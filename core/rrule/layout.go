@@ -1,10 +1,11 @@
-package recur
+package rrule
 
 import (
-	"iter"
 	"math/bits"
 	"slices"
 	"time"
+
+	"wharf/core/span"
 )
 
 // The engine of rules works on wall readings as numbers: days since 1970-01-01 and
@@ -25,32 +26,66 @@ type layout struct {
 	weekdays uint8   // BYDAY without numbers
 	numbered bool    // some of BYDAY is numbered
 	days     []int64 // of the period at hand, used again for the next one
+	last     int64   // the last reading that was given
+	given    int     // how many were, DTSTART included
+	fitMonth int     // of fitMask, which is kept from one day to the next
+	fitMask  uint32
 }
 
-// walls yields the wall readings of the rule that begins at start, in order, up to to.
-// DTSTART is always the first of them and counts towards COUNT. Without COUNT, the time
-// before from is jumped over. UNTIL is left to the caller, who knows the zone. dates: the
-// series has dates and no times, so that parts about times do not count (RFC 5545 section
-// 3.3.10).
-func (r Rule) walls(start, from, to time.Time, dates bool) iter.Seq[time.Time] {
-	return func(yield func(time.Time) bool) {
-		if !yield(start) || r.count == 1 {
-			return
+// Each gives the readings of the rule that begins at start, in order, up to to, until f
+// returns false. The start itself is always the first of them and counts towards COUNT;
+// then what lies before from is jumped over, wherever arithmetic can, so that some of it
+// may be among them and some not. UNTIL is left to the caller, who knows the zone. dates:
+// the series has dates and no times, so that parts about times do not count (RFC 5545
+// section 3.3.10).
+func (r Rule) Each(start, from, to span.Wall, dates bool, f func(span.Wall) bool) {
+	if !f(start) || r.count == 1 {
+		return
+	}
+	l := newLayout(r, int64(start), dates)
+	if l.hopeless() {
+		return
+	}
+	l.each(int64(from), int64(to), func(w int64) bool {
+		if w <= l.last {
+			return true
 		}
-		l := newLayout(r, start.Unix(), dates)
-		given := 1
-		l.each(from.Unix(), to.Unix(), func(w int64) bool {
-			if w <= l.start {
-				return true
-			}
-			given++
-			return yield(time.Unix(w, 0).UTC()) && given != r.count
+		l.last = w
+		l.given++
+		return f(span.Wall(w)) && l.given != r.count
+	})
+}
+
+// Gives reports whether the rule itself gives its start.
+func (r Rule) Gives(start span.Wall, dates bool) bool {
+	r.count, r.ends = 0, false
+	l := newLayout(r, int64(start), dates)
+	l.last = l.start - 1
+	given := false
+	if !l.hopeless() {
+		l.each(l.start, l.start, func(w int64) bool {
+			given = given || w == l.start
+			return w < l.start
 		})
 	}
+	return given
+}
+
+// Never reports whether the rule gives nothing in the 400 years after start, after which
+// the Gregorian calendar repeats itself.
+func (r Rule) Never(start span.Wall, dates bool) bool {
+	horizon := start.AddDays(146097)
+	r.count, r.ends = 0, false
+	never := true
+	r.Each(start, start, horizon, dates, func(w span.Wall) bool {
+		never = w <= start
+		return never
+	})
+	return never
 }
 
 func newLayout(r Rule, start int64, dates bool) *layout {
-	l := &layout{Rule: r, start: start, day: floorDiv(start, daySeconds)}
+	l := &layout{Rule: r, start: start, day: floorDiv(start, daySeconds), last: start, given: 1, fitMonth: -1 << 60}
 	if dates {
 		l.bySecond, l.byMinute, l.byHour = 0, 0, 0
 	}
@@ -111,7 +146,7 @@ func (l *layout) setClock() {
 // each gives the wall readings of the periods that touch [from, to], in order, until f
 // returns false. Those that lie before from may be among them.
 func (l *layout) each(from, to int64, f func(int64) bool) {
-	if l.count > 0 {
+	if l.count > 0 && !l.even() {
 		from = l.start
 	}
 	from = max(from, l.start)
@@ -124,20 +159,65 @@ func (l *layout) each(from, to int64, f func(int64) bool) {
 		if l.freq == Weekly {
 			first -= int64(weekdayOf(l.day)-l.weekStart+7) % 7
 		}
-		for d := first + max(0, (floorDiv(from, daySeconds)-first)/length)*length; d*daySeconds <= to; d += length {
-			l.days = l.days[:0]
-			for n := range unit[l.freq] / daySeconds {
-				if l.fits(d + n) {
-					l.days = append(l.days, d+n)
-				}
-			}
-			if !l.give(l.days, f) {
+		jump := max(0, (floorDiv(from, daySeconds)-first)/length)
+		if !l.jumped(jump, func(f func(int64) bool) { l.give(l.period(first), f) }) {
+			return
+		}
+		for d := first + jump*length; d*daySeconds <= to; d += length {
+			if !l.give(l.period(d), f) {
 				return
 			}
 		}
 	default:
 		l.eachFine(from, to, f)
 	}
+}
+
+// period lays out the days of the week, or the one day, that begins with d.
+func (l *layout) period(d int64) []int64 {
+	l.days = l.days[:0]
+	for n := range unit[l.freq] / daySeconds {
+		if l.fits(d + n) {
+			l.days = append(l.days, d+n)
+		}
+	}
+	return l.days
+}
+
+// even reports whether each period gives as many readings as the next, so that they need
+// not be counted one by one.
+func (l *layout) even() bool {
+	whole := l.byMonth == 0 && len(l.byMonthDay)+len(l.byYearDay) == 0
+	switch l.freq {
+	case Weekly:
+		return l.byMonth == 0
+	case Daily:
+		return whole && len(l.byDay) == 0
+	case Hourly, Minutely, Secondly:
+		return whole && len(l.byDay) == 0 && l.byHour == 0 && (l.freq == Hourly || l.byMinute == 0) && (l.freq != Secondly || l.bySecond == 0)
+	}
+	return false
+}
+
+// jumped counts the readings of the periods that were jumped over, of which first gives
+// those of the first. It reports whether there is any left.
+func (l *layout) jumped(periods int64, first func(func(int64) bool)) bool {
+	if periods == 0 || l.count == 0 {
+		return true
+	}
+	all, later := 0, 0
+	first(func(w int64) bool {
+		all++
+		if w > l.start {
+			later++
+		}
+		return true
+	})
+	if all > 0 && periods > int64(l.count/all)+1 {
+		return false
+	}
+	l.given += later + int(periods-1)*all
+	return l.given < l.count
 }
 
 // eachCivil goes by months or years.
@@ -171,9 +251,13 @@ func (l *layout) eachFine(from, to int64, f func(int64) bool) {
 	// at is the first period at or after a reading.
 	at := func(w int64) int64 { return first + max(0, floorDiv(w-first+step-1, step))*step }
 	fitDay, fits := int64(0), false
-	for w := max(first, at(from)-step); w <= to; {
+	begin := max(first, at(from)-step)
+	if !l.jumped((begin-first)/step, func(f func(int64) bool) { l.give1(first, f) }) {
+		return
+	}
+	for w := begin; w <= to; {
 		d := floorDiv(w, daySeconds)
-		if d != fitDay || w == first {
+		if d != fitDay || w == begin {
 			fitDay, fits = d, l.fits(d)
 		}
 		second := w - d*daySeconds
@@ -181,16 +265,53 @@ func (l *layout) eachFine(from, to int64, f func(int64) bool) {
 		case !fits:
 			w = at((d + 1) * daySeconds)
 		case l.byHour != 0 && l.byHour>>(second/3600)&1 == 0:
-			w = max(w+step, at(w-second%3600+3600))
+			w = max(w+step, at(d*daySeconds+next(l.byHour, second/3600, 24)*3600))
 		case l.freq < Hourly && l.byMinute != 0 && l.byMinute>>(second/60%60)&1 == 0:
-			w = max(w+step, at(w-second%60+60))
+			w = max(w+step, at(w-second%3600+next(l.byMinute, second/60%60, 60)*60))
 		case l.freq == Secondly && l.bySecond != 0 && l.bySecond>>(second%60)&1 == 0:
-			w += step
+			w = max(w+step, at(w-second%60+next(l.bySecond, second%60, 60)))
 		default:
 			if !l.give1(w, f) {
 				return
 			}
 			w += step
+		}
+	}
+}
+
+// next is the first of the set after n, or the end where there is none.
+func next(set uint64, n, end int64) int64 {
+	if rest := set >> (n + 1); rest != 0 {
+		return n + 1 + int64(bits.TrailingZeros64(rest))
+	}
+	return end
+}
+
+// hopeless reports whether a rule that comes round more often than daily never gives
+// anything: its steps never meet the times of day that it asks for (every second minute
+// from an even one is never odd), or BYSETPOS asks for more than there are.
+func (l *layout) hopeless() bool {
+	if l.freq >= Daily {
+		return false
+	}
+	if len(l.bySetPos) > 0 && !slices.ContainsFunc(l.bySetPos, func(n int) bool { return max(n, -n) <= len(l.clock) }) {
+		return true // each hour, minute or second gives as many
+	}
+	if l.byHour|l.byMinute|l.bySecond == 0 {
+		return false
+	}
+	step := unit[l.freq] * int64(l.interval) % daySeconds
+	first := floorMod(l.start, daySeconds)
+	second := first
+	for {
+		met := (l.byHour == 0 || l.byHour>>(second/3600)&1 != 0) &&
+			(l.freq >= Hourly || l.byMinute == 0 || l.byMinute>>(second/60%60)&1 != 0) &&
+			(l.freq >= Minutely || l.bySecond == 0 || l.bySecond>>(second%60)&1 != 0)
+		if met {
+			return false
+		}
+		if second = (second + step) % daySeconds; second == first {
+			return true
 		}
 	}
 }
@@ -241,16 +362,26 @@ func (l *layout) fits(d int64) bool {
 		return true
 	}
 	y, m, day := civil(d)
+	if month := y*12 + m; month != l.fitMonth {
+		l.fitMonth, l.fitMask = month, l.fitting(y, m)
+	}
+	return l.fitMask>>(day-1)&1 != 0
+}
+
+// fitting is the days of a month that BYMONTH, BYMONTHDAY and BYYEARDAY leave; of the
+// latter two nothing counts weekly.
+func (l *layout) fitting(y, m int) uint32 {
 	if l.byMonth != 0 && l.byMonth>>m&1 == 0 {
-		return false
+		return 0
 	}
-	if l.freq == Weekly { // BYMONTHDAY and BYYEARDAY mean nothing there
-		return true
+	days := ^uint32(0)
+	if l.freq != Weekly && len(l.byMonthDay) > 0 {
+		days &= l.monthDays(y, m)
 	}
-	if len(l.byMonthDay) > 0 && l.monthDays(y, m)>>(day-1)&1 == 0 {
-		return false
+	if l.freq != Weekly && len(l.byYearDay) > 0 {
+		days &= l.yearDays(y, m)
 	}
-	return len(l.byYearDay) == 0 || l.yearDays(y, m)>>(day-1)&1 != 0
+	return days
 }
 
 // inYear lays out the days of a year.
@@ -265,6 +396,9 @@ func (l *layout) inYear(y int) {
 			l.inMonth(y, m, l.byMonth != 0)
 		}
 	}
+	if l.skip == forward {
+		l.days = slices.Compact(l.days) // one that was moved may meet another
+	}
 }
 
 // inMonth adds the days of one month: those that every part that is given names.
@@ -274,7 +408,13 @@ func (l *layout) inMonth(y, m int, inside bool) {
 		return
 	}
 	first := dayOf(y, m, 1)
-	days := uint32(1)<<monthLength(y, m) - 1
+	length := monthLength(y, m)
+	days := uint32(1)<<length - 1
+	after := uint32(0) // the day after the month's last, to which a missing one is moved
+	if l.skip == forward && len(l.byMonthDay)+len(l.byYearDay) > 0 {
+		after = 1 << length
+		days |= after
+	}
 	if len(l.byMonthDay) > 0 {
 		days &= l.monthDays(y, m)
 	}
@@ -287,7 +427,10 @@ func (l *layout) inMonth(y, m int, inside bool) {
 	if len(l.byDay) > 0 {
 		on := uint32(0)
 		for _, d := range l.byDay {
-			on |= nthOf(d, first, monthLength(y, m), inside && l.numbered)
+			on |= nthOf(d, first, length, inside && l.numbered)
+			if d.nth == 0 && weekdayOf(first+int64(length)) == d.weekday {
+				on |= after
+			}
 		}
 		days &= on
 	}
@@ -344,11 +487,27 @@ func (l *layout) monthDays(y, m int) uint32 {
 		if n < 0 {
 			n += length + 1
 		}
-		if n >= 1 && n <= length {
+		if n > length {
+			n = l.moved(length)
+		}
+		if n >= 1 {
 			days |= 1 << (n - 1)
 		}
 	}
 	return days
+}
+
+// moved is what SKIP makes of a day that comes after the last: 0 for none.
+func (l *layout) moved(last int) int {
+	switch {
+	case l.freq < Monthly:
+		return 0
+	case l.skip == backward:
+		return last
+	case l.skip == forward:
+		return last + 1
+	}
+	return 0
 }
 
 // yearDays is BYYEARDAY in one month.
@@ -358,7 +517,10 @@ func (l *layout) yearDays(y, m int) uint32 {
 		if n < 0 {
 			n += yearLength(y) + 1
 		}
-		if n -= before; n >= 1 && n <= length {
+		if n > yearLength(y) {
+			n = l.moved(yearLength(y))
+		}
+		if n -= before; n >= 1 && (n <= length || m == 12 && n == length+1) {
 			days |= 1 << (n - 1)
 		}
 	}
@@ -425,31 +587,9 @@ func monthLength(y, m int) int {
 	return int("\x1f\x1c\x1f\x1e\x1f\x1e\x1f\x1f\x1e\x1f\x1e\x1f"[m-1])
 }
 
-// dayOf counts a day of the proleptic Gregorian calendar from 1970-01-01. Years are
-// reckoned from March, so that the day that some have is their last, in eras of 400.
-func dayOf(y, m, d int) int64 {
-	if m <= 2 {
-		y--
-		m += 12
-	}
-	era := floorDiv(int64(y), 400)
-	ofEra := int64(y) - era*400
-	ofYear := int64((153*(m-3)+2)/5 + d - 1)
-	return era*146097 + ofEra*365 + ofEra/4 - ofEra/100 + ofYear - 719468
-}
+func dayOf(y, m, d int) int64 { return int64(span.NewDate(y, time.Month(m), d)) }
 
-// civil is the inverse of dayOf.
 func civil(day int64) (y, m, d int) {
-	day += 719468
-	era := floorDiv(day, 146097)
-	ofEra := day - era*146097
-	year := (ofEra - ofEra/1460 + ofEra/36524 - ofEra/146096) / 365
-	ofYear := ofEra - (365*year + year/4 - year/100)
-	mp := (5*ofYear + 2) / 153
-	y, m, d = int(year+era*400), int(mp)+3, int(ofYear-(153*mp+2)/5)+1
-	if m > 12 {
-		m -= 12
-		y++
-	}
-	return y, m, d
+	y, month, d := span.Date(day).Civil()
+	return y, int(month), d
 }

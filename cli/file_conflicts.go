@@ -1,0 +1,123 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"strconv"
+
+	"github.com/jedib0t/go-pretty/v6/table"
+	"github.com/urfave/cli/v3"
+
+	"wharf/core/booking"
+	"wharf/core/ical"
+	"wharf/core/judge"
+	"wharf/core/recur"
+	"wharf/core/rules"
+)
+
+// conflictLine is the contract of `file conflicts --json`.
+type conflictLine struct {
+	Kind     string        `json:"kind"`
+	Start    string        `json:"start"`
+	End      string        `json:"end"`
+	Bookings []bookingLine `json:"bookings"`
+}
+
+type bookingLine struct {
+	File  string `json:"file"`
+	UID   string `json:"uid"`
+	Start string `json:"start"`
+	End   string `json:"end"`
+}
+
+func (env *Env) fileConflicts(c *cli.Command) error {
+	names, err := files(c, 0)
+	if err != nil {
+		return err
+	}
+	w, err := env.windowOf(c)
+	if err != nil {
+		return err
+	}
+	calendar, err := rules.NewCalendar(c.String("zone"), c.String("grain"), c.Int("capacity"))
+	if err != nil {
+		return usagef("--%w", err)
+	}
+	facts := judge.Facts{Calendar: calendar, Now: w.From}
+	failed := false
+	for i, name := range names {
+		doc, err := env.document(c, name)
+		if err != nil {
+			fmt.Fprintln(env.Err, "wharf: "+err.Error())
+			failed = true
+			continue
+		}
+		say := env.sayer(name)
+		say(doc.Diagnostics...)
+		facts.Bookings = append(facts.Bookings, bookingsOf(doc, say, int64(i), calendar, w, int64(len(facts.Bookings)))...)
+	}
+	lines := conflictLines(facts, names)
+	if c.Bool("json") {
+		err = printJSON(env.Out, lines)
+	} else {
+		printConflicts(env.Out, lines, calendar)
+	}
+	if err == nil && (failed || len(lines) > 0) {
+		return errUnmet
+	}
+	return err
+}
+
+// bookingsOf returns what the file's entries mean on the calendar; each file is a feed
+// that blocks.
+func bookingsOf(doc *recur.Document, say func(...ical.Diagnostic), feed int64, calendar rules.Calendar, w recur.Window, nextID int64) []judge.Booking {
+	link := rules.Link{Role: rules.Blocks, Tentative: rules.AsTentative, Units: 1}
+	var all []judge.Booking
+	for _, e := range doc.Entries {
+		found, diags := doc.Expand(e, w)
+		say(diags...)
+		for _, o := range found {
+			b, _, ok := booking.Of(o, calendar, link)
+			if !ok {
+				continue
+			}
+			id := nextID + int64(len(all))
+			all = append(all, judge.Booking{ID: id, Feed: feed, Platform: feed, UID: o.UID, Key: o.Key.String(), Booking: b, Revision: o.Revision})
+		}
+	}
+	return all
+}
+
+func conflictLines(facts judge.Facts, names []string) []conflictLine {
+	lines := []conflictLine{}
+	for _, k := range judge.Judge(facts).Conflicts {
+		l := conflictLine{Kind: string(k.Kind)}
+		l.Start, l.End = k.Span.Format(facts.Calendar.Grain)
+		for _, id := range k.Bookings {
+			b := facts.Bookings[id]
+			start, end := b.Span.Format(facts.Calendar.Grain)
+			l.Bookings = append(l.Bookings, bookingLine{names[b.Feed], b.UID, start, end})
+		}
+		lines = append(lines, l)
+	}
+	return lines
+}
+
+func printConflicts(out io.Writer, lines []conflictLine, calendar rules.Calendar) {
+	if len(lines) == 0 {
+		fmt.Fprintln(out, "No conflicts.")
+		return
+	}
+	var rows []table.Row
+	for _, l := range lines {
+		for i, b := range l.Bookings {
+			row := table.Row{"", "", "", b.File, b.Start, b.End, clean(b.UID)}
+			if i == 0 {
+				row[0], row[1], row[2] = kindWords(l.Kind), l.Start, l.End
+			}
+			rows = append(rows, row)
+		}
+	}
+	printTable(out, table.Row{"Conflict", "From", "Until", "File", "Booked from", "Booked until", "UID"}, rows)
+	fmt.Fprintf(out, "%s at capacity %s, reckoned by %s.\n", count(len(lines), "conflict", "conflicts"), strconv.Itoa(calendar.Capacity), calendar.Grain)
+}
