@@ -103,7 +103,7 @@ func (r *Reader) open(c *content, name string) error {
 	}
 	m := mark{kind: aBegin, line: int32(c.line), from: uint32(len(d.text))}
 	if r.Raw {
-		d.tidy = d.tidy && c.tidy && string(c.text) == "BEGIN:"+name
+		d.tidy = d.tidy && c.tidy && string(c.raw) == "BEGIN:"+name+"\r\n"
 		d.text = append(d.text, c.raw...)
 		m.name, m.params = m.from+6, m.from+6+uint32(len(name))
 		if !d.tidy {
@@ -165,7 +165,7 @@ func (r *Reader) close(c *content, name string) {
 		d.tidy = false
 	}
 	if r.Raw {
-		d.tidy = d.tidy && c.tidy && string(c.text) == "END:"+name
+		d.tidy = d.tidy && c.tidy && string(c.raw) == "END:"+name+"\r\n"
 		d.text = append(d.text, c.raw...)
 	}
 	for len(d.opened) > at {

@@ -101,7 +101,8 @@ type rawParam struct{ name, values string }
 func cutParam(s string) (q rawParam, rest string, err error) {
 	s = s[1:]
 	name, after, ok := strings.Cut(s, "=")
-	if !ok || name == "" || strings.ContainsAny(name, ":;\",") {
+	name = strings.TrimSpace(name)
+	if !ok || name == "" || strings.ContainsFunc(name, func(c rune) bool { return c > 0x7f || class[c]&ofNames == 0 }) {
 		return q, "", fmt.Errorf("the parameter at %q has no value", shorten(s))
 	}
 	rest = after
@@ -118,7 +119,7 @@ func cutParam(s string) (q rawParam, rest string, err error) {
 	if rest != "" && rest[0] != ';' && rest[0] != ':' {
 		return q, "", fmt.Errorf("there is text after the quoted value at %q", shorten(s))
 	}
-	return rawParam{strings.TrimSpace(name), after[:len(after)-len(rest)]}, rest, nil
+	return rawParam{name, after[:len(after)-len(rest)]}, rest, nil
 }
 
 // cutParamValue splits one value, quoted or not, off the front of s.
@@ -207,6 +208,9 @@ func skipParams(s []byte, from int) (int, error) {
 	named, quoted := false, false // since the last semicolon; inside quotes
 	for i := from + 1; i < len(s); i++ {
 		if class[s[i]]&ofParams == 0 {
+			if !named && class[s[i]]&ofNames == 0 {
+				return 0, fmt.Errorf("%q has a parameter whose name cannot be one", shorten(string(s)))
+			}
 			continue
 		}
 		switch c := s[i]; {
@@ -216,7 +220,7 @@ func skipParams(s []byte, from int) (int, error) {
 			}
 			quoted = !quoted
 		case quoted:
-		case c == '=' && s[i-1] != ';' && s[i-1] != ' ':
+		case c == '=' && s[i-1] != ';':
 			named = true
 		case (c == ';' || c == ':') && (!named || s[i-1] == ' '):
 			return 0, fmt.Errorf("a parameter of %q has no value, or a space before what follows", shorten(string(s)))

@@ -141,6 +141,9 @@ func (r *Reader) start() error {
 	}
 	for !r.inside {
 		c, err := r.content()
+		if errors.Is(err, io.EOF) {
+			return unknown(1)
+		}
 		if err != nil {
 			return r.ended(err)
 		}
@@ -271,11 +274,16 @@ func (c *content) keyword() (keyword, string) {
 	if len(t) <= length || !strings.EqualFold(string(t[:length]), "BEGIN"[:length]) && !strings.EqualFold(string(t[:length]), "END") {
 		return property, ""
 	}
-	value, ok := bytes.CutPrefix(bytes.TrimLeft(t[length:], " \t"), []byte(":"))
-	if !ok {
+	rest := bytes.TrimLeft(t[length:], " \t")
+	if len(rest) > 0 && rest[0] == ';' { // neither may have parameters, which are passed over
+		if at, err := skipParams(rest, 0); err == nil {
+			rest = rest[at:]
+		}
+	}
+	if len(rest) == 0 || rest[0] != ':' {
 		return property, ""
 	}
-	return word, interned(bytes.TrimSpace(value))
+	return word, interned(bytes.TrimSpace(rest[1:]))
 }
 
 // trimmed is b without the spaces at its end.
@@ -298,7 +306,7 @@ func interned(b []byte) string {
 	case "VCALENDAR":
 		return "VCALENDAR"
 	}
-	return strings.ToUpper(string(b))
+	return strings.TrimSpace(strings.Map(dropControl, strings.ToUpper(string(b))))
 }
 
 // head splits a line, mended where that is needed. What cannot be read is told.
@@ -324,6 +332,10 @@ func (r *Reader) head(c *content) (nameEnd, paramsEnd int, ok bool) {
 		}
 		r.diagf(c.line, Warning, "mended-line", "%v: the line was read as %q", err, shorten(text))
 		c.tidy = false
+	}
+	if name := string(c.text[:nameEnd]); strings.EqualFold(name, "BEGIN") || strings.EqualFold(name, "END") {
+		r.diagf(c.line, Error, "bad-line", "%s does not say of what: the line was passed over", name)
+		return 0, 0, false
 	}
 	if !upper {
 		copy(c.text[:nameEnd], bytes.ToUpper(c.text[:nameEnd]))

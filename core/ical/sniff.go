@@ -47,7 +47,12 @@ func sniff(head []byte) *NotCalendarError {
 		return &NotCalendarError{Code: "csv", Is: "a spreadsheet (CSV)",
 			Remedy: "export it as iCalendar (.ics) instead, or copy the link of the feed"}
 	}
-	return &NotCalendarError{Code: "not-calendar", Is: "something else",
+	return unknown(0)
+}
+
+// unknown says of something that nobody knows what it is.
+func unknown(line int) *NotCalendarError {
+	return &NotCalendarError{Code: "not-calendar", Line: line, Is: "something else",
 		Remedy: "a calendar begins with BEGIN:VCALENDAR; copy the link of the feed or export the calendar as .ics"}
 }
 
