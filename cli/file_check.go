@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"slices"
 	"strconv"
-	"strings"
 	"time"
 
 	"github.com/urfave/cli/v3"
@@ -102,9 +101,9 @@ func (env *Env) check(c *cli.Command, name string) (diags []ical.Diagnostic, doc
 
 // missing tells what a calendar must have and has not.
 func missing(cal *ical.Component) (diags []ical.Diagnostic) {
-	for _, required := range []string{"VERSION", "PRODID"} {
-		if _, ok := cal.Get(required); !ok {
-			diags = append(diags, ical.Diagf(cal.Line, ical.Warning, "missing-"+strings.ToLower(required), "%s is missing, which some platforms refuse (RFC 5545 section 3.6)", required))
+	for _, m := range []struct{ property, code string }{{"VERSION", "missing-version"}, {"PRODID", "missing-prodid"}} {
+		if _, ok := cal.Get(m.property); !ok {
+			diags = append(diags, ical.Diagf(cal.Line, ical.Warning, m.code, "%s is missing, which some platforms refuse (RFC 5545 section 3.6)", m.property))
 		}
 	}
 	return diags

@@ -93,7 +93,7 @@ func (d *draft) name(i int) string {
 func (r *Reader) open(c *content, name string) error {
 	d := &r.draft
 	if r.count++; r.count > r.Limits.Components {
-		return &NotCalendarError{Code: "too-many", Line: c.line, Is: fmt.Sprintf("of more than %d components", r.Limits.Components),
+		return &NotCalendarError{Code: "too-many-components", Line: c.line, Is: fmt.Sprintf("of more than %d components", r.Limits.Components),
 			Remedy: "ask the platform for a feed of the coming months only, or raise the limit"}
 	}
 	if len(d.opened) >= r.Limits.Depth {

@@ -75,16 +75,16 @@ func told(t *testing.T, in io.Reader, raw bool) string {
 func TestNotACalendar(t *testing.T) {
 	deep := strings.Repeat("BEGIN:X\n", 100_000)
 	for code, text := range map[string]string{
-		"empty":        " \r\n",
-		"html":         "<!DOCTYPE html><html><body>Log in</body></html>",
-		"zip":          "PK\x03\x04rest",
-		"archive":      "\x1f\x8b\x08",
-		"csv":          "from,to,guest\n2026-07-03,2026-07-04,Ann\n",
-		"data":         `{"events":[]}`,
-		"not-calendar": "hello",
-		"cut-off":      "BEGIN:VCALENDAR\nBEGIN:VEVENT\nUID:1\n",
-		"too-many":     "BEGIN:VCALENDAR\n" + strings.Repeat("BEGIN:VEVENT\nEND:VEVENT\n", 101) + "END:VCALENDAR\n",
-		"too-large":    "BEGIN:VCALENDAR\n" + strings.Repeat("X-A:1\n", 200_000) + "END:VCALENDAR\n",
+		"empty":               " \r\n",
+		"html":                "<!DOCTYPE html><html><body>Log in</body></html>",
+		"zip":                 "PK\x03\x04rest",
+		"archive":             "\x1f\x8b\x08",
+		"csv":                 "from,to,guest\n2026-07-03,2026-07-04,Ann\n",
+		"data":                `{"events":[]}`,
+		"not-calendar":        "hello",
+		"cut-off":             "BEGIN:VCALENDAR\nBEGIN:VEVENT\nUID:1\n",
+		"too-many-components": "BEGIN:VCALENDAR\n" + strings.Repeat("BEGIN:VEVENT\nEND:VEVENT\n", 101) + "END:VCALENDAR\n",
+		"too-large":           "BEGIN:VCALENDAR\n" + strings.Repeat("X-A:1\n", 200_000) + "END:VCALENDAR\n",
 	} {
 		for _, text := range []string{text, "\xef\xbb\xbf" + text} {
 			r := ical.NewReader(strings.NewReader(text))

@@ -13,7 +13,7 @@ import (
 type Type uint8
 
 const (
-	Unknown Type = iota // of an X- or unknown property: carried as it stands
+	Unknown Type = iota // of a VALUE parameter that nobody knows: carried as it stands
 	Binary
 	Boolean
 	CalAddress
@@ -105,7 +105,11 @@ func (p Property) form() form {
 	at := &quick[quickly(p.Name)]
 	f := at.form
 	if at.name != p.Name {
-		f = forms[p.Name]
+		if known, ok := forms[p.Name]; ok {
+			f = known
+		} else {
+			f = form{kind: Text} // RFC 5545 section 3.8.8
+		}
 	}
 	switch p.params {
 	case "":

@@ -18,7 +18,9 @@ import (
 // randomSeries makes an entry of a rule, exceptions and overrides, each a component.
 func randomSeries(rnd *rand.Rand, uid string) []string {
 	pick := func(s ...string) string { return s[rnd.Intn(len(s))] }
-	day := func() time.Time { return time.Date(2026, 1, 1+rnd.Intn(200), 1+rnd.Intn(22), 30*rnd.Intn(2), 0, 0, time.UTC) }
+	day := func() time.Time {
+		return time.Date(2026, 1, 1+rnd.Intn(200), 1+rnd.Intn(22), 30*rnd.Intn(2), 0, 0, time.UTC)
+	}
 	form, zone := "20060102T150405", pick(";TZID=America/Halifax", ";TZID=Europe/Lisbon", "", ";TZID=Australia/Lord_Howe")
 	length := pick("DURATION:PT1H", "DURATION:P1DT2H", "DURATION:PT0S", "DURATION:PT26H")
 	if rnd.Intn(3) == 0 {

@@ -356,6 +356,38 @@ func TestRulesAgainstWitness(t *testing.T) {
 	assert.Greater(t, nonEmpty, 200, "enough rules must have something to compare")
 }
 
+// TestWitnessDisagrees lists where the library is not followed, with the reason. What agrees
+// now is to be taken off the list.
+func TestWitnessDisagrees(t *testing.T) {
+	for _, tc := range []struct{ start, zone, rule, reason string }{
+		{"20260101T090000", "UTC", "FREQ=WEEKLY;BYDAY=MO;COUNT=3", "DTSTART is always the first instance, and counts (RFC 5545 sections 3.8.2.4 and 3.3.10)"},
+		{"20260511T090000", "UTC", "FREQ=YEARLY;BYWEEKNO=20;COUNT=3", "without BYDAY the day is DTSTART's: what a rule leaves open comes from there (RFC 5545 section 3.3.10)"},
+		{"20260329T013000", "Europe/Lisbon", "FREQ=DAILY;COUNT=2", "a time that the clock leaves out is read with the offset before it (RFC 5545 section 3.3.5)"},
+		{"20260101T090000", "UTC", "FREQ=DAILY;UNTIL=20260103", "an UNTIL that is a date includes all of its day (RFC 5545 section 3.3.10)"},
+	} {
+		loc, err := zone.Load(tc.zone)
+		require.NoError(t, err)
+		option, err := rrule.StrToROption(tc.rule)
+		require.NoError(t, err)
+		option.Dtstart, err = time.ParseInLocation("20060102T150405", tc.start, loc)
+		require.NoError(t, err)
+		witness, err := rrule.NewRRule(*option)
+		require.NoError(t, err)
+		var theirs, ours []string
+		from, to := option.Dtstart.AddDate(0, 0, -1), option.Dtstart.AddDate(4, 0, 0)
+		for _, at := range witness.Between(from, to, true) {
+			theirs = append(theirs, stamp(at.Unix()))
+		}
+		doc := read(t, fmt.Sprintf("BEGIN:VEVENT\nUID:a\nDTSTART;TZID=%s:%s\nRRULE:%s\nEND:VEVENT", tc.zone, tc.start, tc.rule))
+		found, _ := doc.Expand(doc.Entries[0], recur.Window{From: from, To: to, Zone: loc})
+		for _, o := range found {
+			ours = append(ours, stamp(o.Start))
+		}
+		assert.NotEqual(t, theirs, ours, "%s: the witness agrees now that %s", tc.rule, tc.reason)
+		assert.NotEmpty(t, ours)
+	}
+}
+
 // TestHostileRules: a rule that gives nothing, or more than anybody wants, comes to its end
 // within the limit; nothing is walked that can be jumped.
 func TestHostileRules(t *testing.T) {

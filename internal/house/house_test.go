@@ -3,7 +3,10 @@ package house
 
 import (
 	"encoding/json"
+	"os"
 	"os/exec"
+	"path/filepath"
+	"regexp"
 	"slices"
 	"strings"
 	"testing"
@@ -56,4 +59,33 @@ func TestImportsPointDown(t *testing.T) {
 		}
 	}
 	assert.Equal(t, len(core), rooms)
+}
+
+// TestCodesAreExplained: docs/guide/check.md has a row for every code that a diagnostic can
+// have, and for no other.
+func TestCodesAreExplained(t *testing.T) {
+	guide, err := os.ReadFile("../../docs/guide/check.md")
+	require.NoError(t, err)
+	var explained, used []string
+	for _, m := range regexp.MustCompile("(?m)^\\| `([a-z0-9-]+)` \\|").FindAllStringSubmatch(string(guide), -1) {
+		explained = append(explained, m[1])
+	}
+	code := regexp.MustCompile(`(?:Error|Warning|Info), "([a-z0-9-]+)"|[Cc]ode: "([a-z0-9-]+)"|"(missing-[a-z]+)"`)
+	for _, pattern := range []string{"../../core/*/*.go", "../../cli/file*.go"} {
+		files, err := filepath.Glob(pattern)
+		require.NoError(t, err)
+		for _, name := range files {
+			if strings.HasSuffix(name, "_test.go") {
+				continue
+			}
+			text, err := os.ReadFile(name)
+			require.NoError(t, err)
+			for _, m := range code.FindAllStringSubmatch(string(text), -1) {
+				used = append(used, m[1]+m[2]+m[3])
+			}
+		}
+	}
+	slices.Sort(used)
+	slices.Sort(explained)
+	assert.Equal(t, slices.Compact(used), explained)
 }
