@@ -152,3 +152,60 @@ func run(stdin string, args ...string) (out, errs string, code int) {
 		Now: func() time.Time { return time.Date(2026, 7, 6, 12, 0, 0, 0, time.UTC) }})
 	return o.String(), e.String(), code
 }
+
+// TestFileLimits: what is beyond a limit is left out, or the file refused, and always told.
+func TestFileLimits(t *testing.T) {
+	t.Chdir(t.TempDir())
+	event := "BEGIN:VEVENT\r\nUID:s\r\nDTSTART:20260706T000000Z\r\nRRULE:FREQ=HOURLY\r\nDESCRIPTION:" + strings.Repeat("boots ", 50) + "\r\nBEGIN:X\r\nBEGIN:X\r\nEND:X\r\nEND:X\r\nEND:VEVENT\r\n"
+	text := "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:x\r\n" + event + "END:VCALENDAR\r\n"
+	require.NoError(t, os.WriteFile("s.ics", []byte(text), 0o600))
+	for _, tc := range []struct {
+		flag, code string
+		exit       int
+	}{
+		{"--max-bytes=200", "too-large", 1},
+		{"--max-components=2", "too-many-components", 1},
+		{"--max-line=100", "long-line", 0},
+		{"--max-entry=100", "large-entry", 0},
+		{"--max-depth=2", "too-deep", 0},
+		{"--max-occurrences=10", "too-many", 0},
+		{"--max-bytes=1000000", "", 0},
+	} {
+		out, errs, code := run("", "file", "check", "s.ics", "--json", tc.flag)
+		assert.Equal(t, tc.exit, code, tc.flag+errs)
+		assert.Contains(t, out, tc.code, tc.flag)
+		assert.Equal(t, tc.code == "", out == "", out)
+	}
+	_, errs, code := run(text, "file", "expand", "-", "--max-bytes", "200")
+	assert.Equal(t, 1, code)
+	assert.Contains(t, errs, "larger than", "also of a pipe")
+}
+
+// TestExpandInOrder: what is more than memory should hold comes in the same order, by start
+// and then UID, and leaves nothing behind.
+func TestExpandInOrder(t *testing.T) {
+	t.Chdir(t.TempDir())
+	t.Setenv("TMPDIR", t.TempDir())
+	var b strings.Builder
+	b.WriteString("BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:x\r\n")
+	for _, uid := range []string{"c", "a", "b"} {
+		b.WriteString("BEGIN:VEVENT\r\nUID:" + uid + "\r\nDTSTART:20260706T000000Z\r\nRRULE:FREQ=MINUTELY;COUNT=30000\r\nSUMMARY:" + strings.Repeat("boots ", 20) + "\r\nEND:VEVENT\r\n")
+	}
+	b.WriteString("END:VCALENDAR\r\n")
+	require.NoError(t, os.WriteFile("s.ics", []byte(b.String()), 0o600))
+	out, errs, code := run("", "file", "expand", "s.ics", "--json")
+	require.Equal(t, 0, code, errs)
+	require.Greater(t, len(out), 20<<20, "more than is kept in memory")
+	lines := strings.Split(strings.TrimSuffix(out, "\n"), "\n")
+	require.Len(t, lines, 90_000)
+	at := time.Date(2026, 7, 6, 0, 0, 0, 0, time.UTC)
+	for i, line := range lines {
+		start := at.Add(time.Duration(i/3) * time.Minute).Format(time.RFC3339)
+		require.True(t, strings.HasPrefix(line, `{"uid":"`+"abc"[i%3:i%3+1]+`","recurrence_id":"`+start+`","start":"`+start+`"`), "%d: %s", i, line)
+	}
+	left, err := os.ReadDir(os.Getenv("TMPDIR"))
+	require.NoError(t, err)
+	assert.Empty(t, left)
+	piped, _, _ := run(b.String(), "file", "expand", "-", "--json")
+	assert.True(t, out == piped, "the same of a pipe")
+}

@@ -199,17 +199,7 @@ func (r *Reader) plainLine() bool {
 	}
 	line := rest[:end]
 	if line[0] == 'E' && line[1] == 'N' {
-		m := &d.marks[d.opened[len(d.opened)-1]]
-		if string(line[:min(4, end)]) != "END:" || !bytes.Equal(line[4:], d.text[m.name:m.params]) {
-			return false
-		}
-		l.from += lf + 1
-		l.number++
-		if d.tidy = d.tidy && end < lf; r.Raw {
-			d.text = append(d.text, rest[:lf+1]...)
-		}
-		d.end()
-		return true
+		return r.plainEnd(line, rest[:lf+1])
 	}
 	name := 0
 	for name < end && class[line[name]] == ofNames {
@@ -242,6 +232,22 @@ func (r *Reader) plainLine() bool {
 	}
 	d.text = append(d.text, line...)
 	d.mark(mark{line: int32(l.number - 1), from: uint32(at), name: uint32(at + name), params: uint32(at + params), upto: uint32(at + end)})
+	return true
+}
+
+// plainEnd takes a line, with its end in raw, if it is the END that is due.
+func (r *Reader) plainEnd(line, raw []byte) bool {
+	l, d := r.lines, &r.draft
+	m := &d.marks[d.opened[len(d.opened)-1]]
+	if string(line[:min(4, len(line))]) != "END:" || !bytes.Equal(line[4:], d.text[m.name:m.params]) {
+		return false
+	}
+	l.from += len(raw)
+	l.number++
+	if d.tidy = d.tidy && len(raw) == len(line)+2; r.Raw {
+		d.text = append(d.text, raw...)
+	}
+	d.end()
 	return true
 }
 

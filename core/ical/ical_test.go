@@ -12,11 +12,13 @@ import (
 	"strings"
 	"testing"
 	"testing/iotest"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"wharf/core/ical"
+	"wharf/core/span"
 )
 
 var update = flag.Bool("update", false, "write testdata/quirks/*.want anew; read the difference before it is committed")
@@ -284,4 +286,57 @@ func decoded(p ical.Property) (all []string) {
 		all = append(all, fmt.Sprintf("%+v %v", v, err))
 	}
 	return all
+}
+
+// TestValues decodes every type of value (RFC 5545 section 3.3).
+func TestValues(t *testing.T) {
+	at := func(day, clock int) span.Wall { return span.NewWall(span.NewDate(2026, time.July, day), clock, 0, 0) }
+	for _, tc := range []struct {
+		line string
+		want []ical.Value
+	}{
+		{"DTSTART:20260703", []ical.Value{{Type: ical.Date, Moment: ical.Moment{Wall: at(3, 0)}}}},
+		{"DTSTART;VALUE=DATE:20260703", []ical.Value{{Type: ical.Date, Moment: ical.Moment{Wall: at(3, 0)}}}},
+		{"DTSTART;tzid=\"A/B\":20260703T090000", []ical.Value{{Type: ical.DateTime, Moment: ical.Moment{Wall: at(3, 9), Anchor: ical.Zoned, TZID: "A/B"}}}},
+		{"EXDATE:20260703T090000Z,20260704t09z,20260705T0900", []ical.Value{{Type: ical.DateTime, Moment: ical.Moment{Wall: at(3, 9), Anchor: ical.UTC}}, {}, {Type: ical.DateTime, Moment: ical.Moment{Wall: at(5, 9), Anchor: ical.Floating}}}},
+		{"X-TIME;VALUE=TIME:090000", []ical.Value{{Type: ical.Time, Moment: ical.Moment{Wall: 9 * 3600, Anchor: ical.Floating}}}},
+		{"TRIGGER:-P1DT2H", []ical.Value{{Type: ical.DurationType, Duration: ical.Duration{Days: -1, Exact: -2 * time.Hour}}}},
+		{"FREEBUSY:20260703T090000Z/PT1H", []ical.Value{{Type: ical.PeriodType, ByLength: true, Moment: ical.Moment{Wall: at(3, 9), Anchor: ical.UTC}, Duration: ical.Duration{Exact: time.Hour}}}},
+		{"FREEBUSY:20260703T090000Z", []ical.Value{{}}},
+		{"GEO:45.5;-63.25", []ical.Value{{Type: ical.Float, Number: 45.5}, {Type: ical.Float, Number: -63.25}}},
+		{"SEQUENCE: 7", []ical.Value{{Type: ical.Integer, Number: 7}}},
+		{"SEQUENCE:7.5", []ical.Value{{}}},
+		{"TZOFFSETTO:-033015", []ical.Value{{Type: ical.UTCOffset, Number: -12615}}},
+		{"X-ON;VALUE=BOOLEAN:true", []ical.Value{{Type: ical.Boolean, Number: 1}}},
+		{"X-ON;VALUE=BOOLEAN:yes", []ical.Value{{}}},
+		{"ATTACH;VALUE=BINARY;ENCODING=BASE64:AAE=", []ical.Value{{Type: ical.Binary, Text: "AAE="}}},
+		{"ATTACH;VALUE=BINARY:A", []ical.Value{{}}},
+		{`CATEGORIES:a\,b,c\\,d\`, []ical.Value{{Type: ical.Text, Text: "a,b"}, {Type: ical.Text, Text: `c\`}, {Type: ical.Text, Text: `d\`}}},
+		{`SUMMARY:a,b\;c\Nd\xe`, []ical.Value{{Type: ical.Text, Text: "a,b;c\nd\\xe"}}},
+		{"X-OWN:a\\,b", []ical.Value{{Type: ical.Text, Text: "a,b"}}},
+		{"X-OWN;VALUE=X-TYPE:a\\,b", []ical.Value{{Type: ical.Unknown, Text: "a\\,b"}}},
+		{"URL:http://quay.example/a;b,c", []ical.Value{{Type: ical.URI, Text: "http://quay.example/a;b,c"}}},
+		{"ORGANIZER;CN=A:mailto:a@quay.example", []ical.Value{{Type: ical.CalAddress, Text: "mailto:a@quay.example"}}},
+		{"RRULE:FREQ=DAILY", []ical.Value{{Type: ical.Recur, Text: "FREQ=DAILY"}}},
+	} {
+		c, err := ical.NewReader(strings.NewReader("BEGIN:VCALENDAR\nBEGIN:VEVENT\n" + tc.line + "\nEND:VEVENT\nEND:VCALENDAR\n")).Next()
+		require.NoError(t, err)
+		p := c.At(0)
+		n := 0
+		for v, err := range p.Values() {
+			require.Less(t, n, len(tc.want), tc.line)
+			want := tc.want[n]
+			n++
+			if want == (ical.Value{}) {
+				assert.ErrorContains(t, err, p.Name+": ", tc.line)
+				continue
+			}
+			require.NoError(t, err, tc.line)
+			if v.Type != ical.Text && v.Type != ical.Unknown && want.Text == "" {
+				v.Text = ""
+			}
+			assert.Equal(t, want, v, tc.line)
+		}
+		assert.Equal(t, len(tc.want), n, tc.line)
+	}
 }

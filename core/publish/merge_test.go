@@ -53,6 +53,23 @@ func TestMerge(t *testing.T) {
 			zones: 1, hasNot: []string{"Unused"},
 		},
 		{
+			name: "an IANA name that one file explains in its own way is not taken for what it is in the other",
+			in:   []*ical.Component{calendar(t, event("a", "DTSTART;TZID=Europe/Lisbon:20260703T090000")), calendar(t, zoneOf("Europe/Lisbon", "-0300"), event("b", "DTSTART;TZID=Europe/Lisbon:20260703T090000"))},
+			has:  []string{"DTSTART;TZID=Europe/Lisbon:20260703T090000", "DTSTART;TZID=Europe/Lisbon (2):20260703T090000", "TZOFFSETTO:-0300"}, zones: 2,
+		},
+		{
+			name: "two zones written differently that say the same are one",
+			in: []*ical.Component{calendar(t, zoneOf("Local", "-0300"), event("a", "DTSTART;TZID=Local:20260703T090000")),
+				calendar(t, strings.Replace(zoneOf("Local", "-0300"), "19700101", "19600101", 1), event("b", "DTSTART;TZID=Local:20260704T090000"))},
+			zones: 1, hasNot: []string{"(2)"},
+		},
+		{
+			name: "floating times get the zone that their calendar names, but exceptions of a zoned series do not",
+			in: []*ical.Component{calendar(t, "X-WR-TIMEZONE:Asia/Tokyo", event("a", "DTSTART:20260703T090000", "EXDATE:20260704T090000"),
+				event("b", "DTSTART;TZID=Europe/Lisbon:20260703T090000", "EXDATE:20260704T090000"))},
+			has: []string{"DTSTART;TZID=Asia/Tokyo:20260703T090000\r\nEXDATE;TZID=Asia/Tokyo:20260704T090000", "DTSTART;TZID=Europe/Lisbon:20260703T090000\r\nEXDATE:20260704T090000"}, zones: 2,
+		},
+		{
 			name: "an IANA zone that no input explains is explained", zones: 1,
 			in:  []*ical.Component{calendar(t, event("a", "DTSTART;TZID=Europe/Lisbon:20260703T090000"))},
 			has: []string{"TZID:Europe/Lisbon", "TZOFFSETTO:+0100"},
