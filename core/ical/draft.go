@@ -189,13 +189,13 @@ func (r *Reader) plainLine() bool {
 		return false
 	}
 	rest := l.buf[l.from:l.to]
-	lf := bytes.IndexByte(rest, '\n')
-	if lf < 3 || lf+1 == len(rest) || rest[lf+1] == ' ' || rest[lf+1] == '\t' || rest[0] == 'B' {
-		return false
+	end := plainRun(rest)
+	lf := end
+	if lf < len(rest) && rest[lf] == '\r' {
+		lf++
 	}
-	end := lf
-	if rest[lf-1] == '\r' {
-		end--
+	if end < 3 || lf+1 >= len(rest) || rest[lf] != '\n' || rest[lf+1] == ' ' || rest[lf+1] == '\t' || rest[0] == 'B' {
+		return false
 	}
 	line := rest[:end]
 	if line[0] == 'E' && line[1] == 'N' {
@@ -205,7 +205,7 @@ func (r *Reader) plainLine() bool {
 	for name < end && class[line[name]] == ofNames {
 		name++
 	}
-	if name == 0 || name == end || len(d.text)+len(d.tail)+end > r.Limits.Entry || end > r.Limits.Line || !plain(line) {
+	if name == 0 || name == end || len(d.text)+len(d.tail)+end > r.Limits.Entry || end > r.Limits.Line {
 		return false
 	}
 	params := name
@@ -231,7 +231,22 @@ func (r *Reader) plainLine() bool {
 		line = rest[:lf+1]
 	}
 	d.text = append(d.text, line...)
-	d.mark(mark{line: int32(l.number - 1), from: uint32(at), name: uint32(at + name), params: uint32(at + params), upto: uint32(at + end)})
+	d.mark(l.number-1, at, at+name, at+params, at+end, false)
+	return true
+}
+
+var plainEvent = []byte("BEGIN:VEVENT\r\n")
+
+// plainBegin takes the next line if it begins an event as most do.
+func (r *Reader) plainBegin() bool {
+	l := r.lines
+	rest := l.buf[l.from:l.to]
+	if !r.inside || r.again || len(rest) <= len(plainEvent) || !bytes.HasPrefix(rest, plainEvent) || rest[len(plainEvent)] <= ' ' {
+		return false
+	}
+	r.current = content{text: rest[:len(plainEvent)-2], raw: rest[:len(plainEvent)], line: l.number, tidy: true, plain: true}
+	l.from += len(plainEvent)
+	l.number++
 	return true
 }
 
@@ -251,11 +266,19 @@ func (r *Reader) plainEnd(line, raw []byte) bool {
 	return true
 }
 
-// mark adds a property to the innermost open component.
-func (d *draft) mark(m mark) {
+// mark adds a property to the innermost open component. Its fields are set in place: made
+// elsewhere and copied, they would be waited for.
+func (d *draft) mark(line, from, name, params, upto int, inTail bool) {
 	d.marks[d.opened[len(d.opened)-1]].upto++
 	d.fields++
-	d.marks = append(d.marks, m)
+	n := len(d.marks)
+	if n == cap(d.marks) {
+		d.marks = slices.Grow(d.marks, 64)
+	}
+	d.marks = d.marks[:n+1]
+	m := &d.marks[n]
+	m.kind, m.inTail, m.line = aProperty, inTail, int32(line)
+	m.from, m.name, m.params, m.upto = uint32(from), uint32(name), uint32(params), uint32(upto)
 }
 
 func (r *Reader) property(c *content) {
@@ -284,7 +307,7 @@ func (r *Reader) property(c *content) {
 	default:
 		d.text = append(d.text, c.text...)
 	}
-	d.mark(mark{line: int32(c.line), inTail: inTail, from: uint32(at), name: uint32(at + name), params: uint32(at + params), upto: uint32(at + len(c.text))})
+	d.mark(c.line, at, at+name, at+params, at+len(c.text), inTail)
 }
 
 // slabs are where finished components lie, several to an allocation. Nothing in them is

@@ -5,6 +5,7 @@ import (
 	"encoding/binary"
 	"errors"
 	"io"
+	"math/bits"
 	"unicode/utf8"
 )
 
@@ -191,21 +192,25 @@ func (l *lines) discard(c *content) error {
 	}
 }
 
-// plain reports whether all bytes are printable ASCII, looking at eight at a time.
-func plain(b []byte) bool {
+// plain reports whether all bytes are printable ASCII.
+func plain(b []byte) bool { return plainRun(b) == len(b) }
+
+// plainRun is how many of the first bytes are printable ASCII, looking at eight at a time.
+func plainRun(b []byte) int {
 	const high, spaces = 0x8080808080808080, 0x2020202020202020
-	for ; len(b) >= 8; b = b[8:] {
-		v := binary.LittleEndian.Uint64(b)
+	i := 0
+	for ; i+8 <= len(b); i += 8 {
+		v := binary.LittleEndian.Uint64(b[i:])
 		// With its top bit set, a byte of 0x20 or more keeps that bit when 0x20 is taken
 		// away; a lower one loses it, and none borrows from the next.
-		if v&high != 0 || ((v|high)-spaces)&high != high {
-			return false
+		if other := (v | ^((v | high) - spaces)) & high; other != 0 {
+			return i + bits.TrailingZeros64(other)/8
 		}
 	}
-	for _, c := range b {
-		if c < 0x20 || c >= 0x80 {
-			return false
+	for ; i < len(b); i++ {
+		if b[i] < 0x20 || b[i] >= 0x80 {
+			return i
 		}
 	}
-	return true
+	return i
 }

@@ -63,6 +63,9 @@ func (r *Reader) Next() (*Component, error) {
 		}
 	}
 	for {
+		if r.plainBegin() {
+			return r.component(&r.current, "VEVENT")
+		}
 		c, err := r.content()
 		if err != nil {
 			return nil, r.ended(err)

@@ -187,7 +187,7 @@ func cutValue(s string, separator byte) (one, rest string, more bool) {
 
 // decode sets the fields that are of type t by the text.
 func (v *Value) decode(t Type, tzid string) (err error) {
-	if t == DateTime && strings.IndexByte(v.Text, '/') >= 0 { // the form decides
+	if t == DateTime && len(v.Text) > len("20260703T090000Z") && strings.IndexByte(v.Text, '/') >= 0 { // the form decides
 		t = PeriodType
 	}
 	v.Type = t
