@@ -85,14 +85,15 @@ func wharfTyped(text []byte) (result, error) {
 		for i := range c.Len() {
 			p := c.At(i)
 			for v, err := range p.Values() {
-				switch {
-				case err != nil:
+				if err != nil {
 					return result{}, err
-				case p.Name == "DTSTART":
+				}
+				switch p.Name {
+				case "DTSTART":
 					got.sum += int64(v.Moment.Wall)
-				case p.Name == "SUMMARY" || p.Name == "DESCRIPTION":
+				case "SUMMARY", "DESCRIPTION":
 					got.sum += int64(len(v.Text))
-				case v.Type == ical.Recur:
+				case "RRULE":
 					if _, err := rrule.Parse(v.Text); err != nil {
 						return result{}, err
 					}

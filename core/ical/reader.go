@@ -109,7 +109,7 @@ func (r *Reader) start() error {
 	r.lines = newLines(r.in, r.size, r.Limits)
 	l := r.lines
 	// A kilobyte or two tells what it is, unless a calendar comes after other text.
-	for found := false; !found && l.to < bufferSize; {
+	for enough, found := 2048, false; !found && l.to < bufferSize; {
 		more, err := l.fill()
 		if err != nil {
 			return r.ended(err)
@@ -117,8 +117,10 @@ func (r *Reader) start() error {
 		if !more {
 			break
 		}
-		_, found = calendarStart(l.buf[:l.to])
-		found = found && l.to >= 2048
+		if l.to >= enough {
+			_, found = calendarStart(l.buf[:l.to])
+			enough = 2 * l.to
+		}
 	}
 	if order := utf16Order(l.buf[:l.to]); order != nil {
 		r.diagf(1, Info, "utf-16", "the file is in UTF-16: it was converted; calendars are to be in UTF-8 (RFC 5545 section 3.1.4)")

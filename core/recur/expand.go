@@ -129,6 +129,7 @@ type series struct {
 	event      *Event
 	repeats    bool
 	rules      []rrule.Rule
+	keys       []Key    // of the overrides
 	overridden []int64  // original starts, sorted
 	changes    []change // sorted
 	excluded   []int64  // original starts, sorted
@@ -138,7 +139,7 @@ type series struct {
 
 // begin makes room for another entry.
 func (y *series) begin(e Entry) {
-	*y = series{entry: e, master: e.Master, rules: y.rules[:0], overridden: y.overridden[:0], changes: y.changes[:0],
+	*y = series{entry: e, master: e.Master, rules: y.rules[:0], keys: y.keys[:0], overridden: y.overridden[:0], changes: y.changes[:0],
 		excluded: y.excluded[:0], daysOff: y.daysOff[:0], instances: y.instances[:0]}
 }
 
@@ -156,8 +157,8 @@ func (x *expansion) entry(e Entry) {
 	if e.Master != nil {
 		y.shape, whole = x.shapeOf(e.Master)
 	}
-	for _, o := range e.Overrides {
-		x.override(o, y, whole)
+	if len(e.Overrides) > 0 {
+		x.overrides(y, whole)
 	}
 	slices.Sort(y.overridden)
 	if !whole {
@@ -211,25 +212,47 @@ func (s *shape) key(at int64) Key {
 	return Key{at, instantKey}
 }
 
-// override adds the one instance that a component with a RECURRENCE-ID stands for.
-func (x *expansion) override(o *ical.Component, y *series, master bool) {
-	s, ok := x.shapeOf(o)
+// overrides adds the instances that components with a RECURRENCE-ID stand for. Of two for
+// the same instance, named in two forms, the later revision counts.
+func (x *expansion) overrides(y *series, master bool) {
+	latest := map[Key]Revision{}
+	for _, o := range y.entry.Overrides {
+		key := x.keyOf(o, y, master)
+		if r := RevisionOf(o); len(y.entry.Overrides) > 1 && r.Compare(latest[key]) > 0 {
+			latest[key] = r
+		}
+		y.keys = append(y.keys, key)
+	}
+	for i, o := range y.entry.Overrides {
+		if RevisionOf(o).Compare(latest[y.keys[i]]) >= 0 {
+			x.override(o, y.keys[i], y, master)
+		}
+	}
+}
+
+// keyOf is the key of the instance that a component with a RECURRENCE-ID stands for.
+func (x *expansion) keyOf(o *ical.Component, y *series, master bool) Key {
 	p, _ := o.Get("RECURRENCE-ID")
 	m, err := p.Moment()
-	key := Key{}
 	switch {
 	case err != nil:
 		x.told(o.Line, ical.Warning, "bad-recurrence-id", "%v: the override counts as an event of its own", err)
 		sum := sha256.Sum256([]byte(p.Value))
-		key = Key{int64(binary.BigEndian.Uint64(sum[:])), textKey}
+		return Key{int64(binary.BigEndian.Uint64(sum[:])), textKey}
 	case master:
-		key = y.shape.key(x.originalOf(m, &y.shape, o.Calendar, o.Line))
-		y.overridden = append(y.overridden, key.at)
+		return y.shape.key(x.originalOf(m, &y.shape, o.Calendar, o.Line))
 	case m.AllDay():
-		key = Key{int64(m.Wall.Date()), dateKey}
-	default:
-		clock := x.zoneOf(m, o.Calendar, o.Line).Cursor()
-		key = Key{clock.Instant(m.Wall), instantKey}
+		return Key{int64(m.Wall.Date()), dateKey}
+	}
+	clock := x.zoneOf(m, o.Calendar, o.Line).Cursor()
+	return Key{clock.Instant(m.Wall), instantKey}
+}
+
+// override adds the one instance, and keeps what is to hold for those after it.
+func (x *expansion) override(o *ical.Component, key Key, y *series, master bool) {
+	s, ok := x.shapeOf(o)
+	if master && key.kind != textKey {
+		y.overridden = append(y.overridden, key.at)
 	}
 	if !ok {
 		return
@@ -237,14 +260,14 @@ func (x *expansion) override(o *ical.Component, y *series, master bool) {
 	event := x.eventOf(o, y.entry, &s)
 	event.Series = true
 	x.add(event, &s, key, s.start.Wall, s.clock.Instant(s.start.Wall), false)
-	if !strings.EqualFold(p.Param("RANGE"), "THISANDFUTURE") || err != nil {
-		return
-	}
-	if !master {
+	p, _ := o.Get("RECURRENCE-ID")
+	switch {
+	case !strings.EqualFold(p.Param("RANGE"), "THISANDFUTURE") || key.kind == textKey:
+	case !master:
 		x.told(o.Line, ical.Info, "range-alone", "RANGE=THISANDFUTURE stands without its series: only this one instance is known")
-		return
+	default:
+		y.changes = append(y.changes, change{from: key.at, shift: s.start.Wall - y.shape.readingIn(&s, key.at), shape: s, event: event})
 	}
-	y.changes = append(y.changes, change{from: key.at, shift: s.start.Wall - y.shape.readingIn(&s, key.at), shape: s, event: event})
 }
 
 // readingIn is an original start of the series s as a reading of the clock by which t goes.
