@@ -42,7 +42,7 @@ func fileCommand(env *Env) *cli.Command {
 			},
 			{
 				Name: "check", Usage: "say what is wrong with a file", ArgsUsage: "FILE",
-				Description: "Example: wharf file check demo/files/net-loft.ics",
+				Description: "Example: wharf file check demo/files/yard-export.ics",
 				Flags:       slices.Concat(limits, []cli.Flag{asJSON}),
 				Action:      func(_ context.Context, c *cli.Command) error { return env.fileCheck(c) },
 			},

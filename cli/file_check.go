@@ -79,7 +79,7 @@ func (env *Env) check(c *cli.Command, name string) (diags []ical.Diagnostic, doc
 		diags = append(diags, missing(cal)...)
 	}
 	// A year on either side of now shows what cannot be laid out.
-	w := recur.Window{From: env.Now().AddDate(-1, 0, 0), To: env.Now().AddDate(1, 0, 0), Zone: time.UTC, Limit: c.Int("max-occurrences")}
+	w := recur.Window{From: env.Now().AddDate(-1, 0, 0), To: env.Now().AddDate(1, 0, 0), Zone: anyZone, Limit: c.Int("max-occurrences")}
 	for _, e := range doc.Entries {
 		_, found := doc.Expand(e, w)
 		diags = append(diags, found...)
@@ -98,6 +98,9 @@ func (env *Env) check(c *cli.Command, name string) (diags []ical.Diagnostic, doc
 	slices.SortStableFunc(diags, func(a, b ical.Diagnostic) int { return cmp.Compare(a.Line, b.Line) })
 	return diags, doc, nil
 }
+
+// anyZone stands in remarks for the zone of whichever calendar the file will be used for.
+var anyZone = time.FixedZone("the zone of the calendar", 0)
 
 // missing tells what a calendar must have and has not.
 func missing(cal *ical.Component) (diags []ical.Diagnostic) {

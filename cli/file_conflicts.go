@@ -13,6 +13,7 @@ import (
 	"wharf/core/judge"
 	"wharf/core/recur"
 	"wharf/core/rules"
+	"wharf/core/span"
 )
 
 // conflictLine is the contract of `file conflicts --json`.
@@ -56,7 +57,11 @@ func (env *Env) fileConflicts(c *cli.Command) error {
 		say(doc.Diagnostics...)
 		facts.Bookings = append(facts.Bookings, bookingsOf(doc, say, int64(i), calendar, w, int64(len(facts.Bookings)))...)
 	}
-	lines := conflictLines(facts, names)
+	format := func(p int64) string { return span.FormatPoint(p, calendar.Grain) }
+	if !c.Bool("json") && calendar.Grain == span.Time {
+		format = func(p int64) string { return localTime(p, calendar.Zone) }
+	}
+	lines := conflictLines(facts, names, format)
 	if c.Bool("json") {
 		err = printJSON(env.Out, lines)
 	} else {
@@ -88,15 +93,13 @@ func bookingsOf(doc *recur.Document, say func(...ical.Diagnostic), feed int64, c
 	return all
 }
 
-func conflictLines(facts judge.Facts, names []string) []conflictLine {
+func conflictLines(facts judge.Facts, names []string, format func(int64) string) []conflictLine {
 	lines := []conflictLine{}
 	for _, k := range judge.Judge(facts).Conflicts {
-		l := conflictLine{Kind: string(k.Kind)}
-		l.Start, l.End = k.Span.Format(facts.Calendar.Grain)
+		l := conflictLine{Kind: string(k.Kind), Start: format(k.Span.Start), End: format(k.Span.End)}
 		for _, id := range k.Bookings {
 			b := facts.Bookings[id]
-			start, end := b.Span.Format(facts.Calendar.Grain)
-			l.Bookings = append(l.Bookings, bookingLine{names[b.Feed], b.UID, start, end})
+			l.Bookings = append(l.Bookings, bookingLine{names[b.Feed], b.UID, format(b.Span.Start), format(b.Span.End)})
 		}
 		lines = append(lines, l)
 	}
@@ -119,5 +122,9 @@ func printConflicts(out io.Writer, lines []conflictLine, calendar rules.Calendar
 		}
 	}
 	printTable(out, table.Row{"Conflict", "From", "Until", "File", "Booked from", "Booked until", "UID"}, rows)
-	fmt.Fprintf(out, "%s at capacity %s, reckoned by %s.\n", count(len(lines), "conflict", "conflicts"), strconv.Itoa(calendar.Capacity), calendar.Grain)
+	by := string(calendar.Grain)
+	if calendar.Grain == span.Time {
+		by += ", times in " + calendar.Zone.String()
+	}
+	fmt.Fprintf(out, "%s at capacity %s, reckoned by %s.\n", count(len(lines), "conflict", "conflicts"), strconv.Itoa(calendar.Capacity), by)
 }

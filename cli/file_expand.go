@@ -37,6 +37,11 @@ func lineOf(o recur.Occurrence) occurrenceLine {
 	return l
 }
 
+// localTime writes a Unix time for people.
+func localTime(unix int64, loc *time.Location) string {
+	return time.Unix(unix, 0).In(loc).Format("2006-01-02 15:04")
+}
+
 func instant(unix int64) string { return time.Unix(unix, 0).UTC().Format(time.RFC3339) }
 
 func (env *Env) fileExpand(c *cli.Command) error {
@@ -144,7 +149,7 @@ func (f *occurrences) add(found []recur.Occurrence) error {
 func rowOf(o recur.Occurrence, loc *time.Location) table.Row {
 	l := lineOf(o)
 	if !o.AllDay {
-		l.Start, l.End = time.Unix(o.Start, 0).In(loc).Format("2006-01-02 15:04"), time.Unix(o.End, 0).In(loc).Format("2006-01-02 15:04")
+		l.Start, l.End = localTime(o.Start, loc), localTime(o.End, loc)
 	}
 	return table.Row{l.Start, l.End, clean(l.Summary), statusWord(o), clean(l.UID)}
 }

@@ -102,7 +102,7 @@ func TestFileCommands(t *testing.T) {
 		{name: "expand, a file that is not there", args: "expand none.ics", code: 1, errs: "none.ics cannot be read"},
 		{name: "check, all well", args: "check class.ics --json", out: nil},
 		{name: "check, what is odd but can be read", args: "check odd.ics --json", out: []string{
-			`{"line":6,"severity":"warning","code":"unknown-zone","message":"time zone \"Harbour Time\" is neither explained by a VTIMEZONE nor an IANA name nor a vendor's name that is known: read in UTC"}`,
+			`{"line":6,"severity":"warning","code":"unknown-zone","message":"the time zone \"Harbour Time\" is not known: read in the zone of the calendar"}`,
 			`{"line":8,"severity":"warning","code":"rule-not-covered","message":"the repetition of \"\" is not understood (RSCALE=CHINESE: only the Gregorian calendar is covered): only its first date counts"}`,
 			`{"line":10,"severity":"error","code":"bad-line","message":"\"nonsense\" is not a name, a colon and a value: the line was passed over"}`}},
 		{name: "check, a web page", args: "check page.html --json", code: 1, out: []string{
@@ -112,6 +112,11 @@ func TestFileCommands(t *testing.T) {
 		{name: "conflicts, by time", args: "conflicts class.ics class.ics - --json " + week, code: 1, stdin: strings.ReplaceAll(files["class.ics"], "UID:class", "UID:other"), out: []string{
 			`{"kind":"double_booking","start":"2026-07-06T21:00:00Z","end":"2026-07-06T22:30:00Z","bookings":[{"file":"class.ics","uid":"class","start":"2026-07-06T21:00:00Z","end":"2026-07-06T22:30:00Z"},{"file":"-","uid":"other","start":"2026-07-06T21:00:00Z","end":"2026-07-06T22:30:00Z"}]}`,
 			`{"kind":"double_booking","start":"2026-07-20T21:00:00Z","end":"2026-07-20T22:30:00Z","bookings":[{"file":"class.ics","uid":"class","start":"2026-07-20T21:00:00Z","end":"2026-07-20T22:30:00Z"},{"file":"-","uid":"other","start":"2026-07-20T21:00:00Z","end":"2026-07-20T22:30:00Z"}]}`}},
+		{name: "conflicts, for people, in local time", args: "conflicts class.ics - --zone America/Halifax " + "--from 2026-07-06 --to 2026-07-07", code: 1, stdin: strings.ReplaceAll(files["class.ics"], "UID:class", "UID:other"), out: []string{
+			"Conflict        From              Until             File       Booked from       Booked until      UID",
+			"double booking  2026-07-06 18:00  2026-07-06 19:30  class.ics  2026-07-06 18:00  2026-07-06 19:30  class",
+			"                                                    -          2026-07-06 18:00  2026-07-06 19:30  other",
+			"1 conflict at capacity 1, reckoned by time, times in America/Halifax."}},
 		{name: "conflicts, none on nights", args: "conflicts class.ics stay.ics --grain night --json " + week},
 		{name: "conflicts, enough room", args: "conflicts class.ics stay.ics --grain day --capacity 2 --json " + week},
 		{name: "conflicts, one file unreadable, the others still done", args: "conflicts page.html stay.ics --json " + week, code: 1, errs: "page.html: this is a web page"},

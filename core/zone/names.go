@@ -56,7 +56,7 @@ func byName(id string) (*Zone, error) {
 	if z, ok := byOffset(id); ok {
 		return z, nil
 	}
-	return nil, fmt.Errorf("time zone %q is neither explained by a VTIMEZONE nor an IANA name nor a vendor's name that is known", id)
+	return nil, fmt.Errorf("the time zone %q is not known", id)
 }
 
 // byOffset reads UTC+2, GMT-03:30, UTC-0400 and the like.

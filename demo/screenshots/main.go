@@ -62,6 +62,7 @@ var commands = []struct {
 	{"terminal-conflict-list", "bin/wharf conflict list", 10},
 	{"terminal-calendar-show", "bin/wharf calendar show 'Ketch Merrow'", 22},
 	{"terminal-feed-list", "bin/wharf feed list", 13},
+	{"terminal-file-check", "bin/wharf file check demo/files/yard-export.ics", 15},
 }
 
 func main() {
