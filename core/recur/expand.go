@@ -135,6 +135,12 @@ type series struct {
 	excluded   []int64  // original starts, sorted
 	daysOff    []span.Date
 	instances  []instance
+	cut        bool // a rule gives more instances than these
+}
+
+// leavesOut reports whether an exception or an override takes the place of the instance.
+func (y *series) leavesOut(in instance) bool {
+	return contains(y.overridden, in.at) || contains(y.excluded, in.at) || y.dayOff(in.wall)
 }
 
 // begin makes room for another entry.
@@ -250,9 +256,18 @@ func (x *expansion) keyOf(o *ical.Component, y *series, master bool) Key {
 
 // override adds the one instance, and keeps what is to hold for those after it.
 func (x *expansion) override(o *ical.Component, key Key, y *series, master bool) {
-	s, ok := x.shapeOf(o)
-	if master && key.kind != textKey {
+	known := master && key.kind != textKey // which instance it is
+	if known {
 		y.overridden = append(y.overridden, key.at)
+	}
+	s, ok := shape{}, false
+	if _, has := o.Get("DTSTART"); has || !known {
+		s, ok = x.shapeOf(o)
+	}
+	if !ok && known { // it says nothing of its time that can be read: that of the series
+		event := x.eventOf(o, y.entry, &y.shape)
+		event.Series = true
+		x.add(event, &y.shape, key, y.shape.readingIn(&y.shape, key.at), key.at, false)
 	}
 	if !ok {
 		return
@@ -262,8 +277,8 @@ func (x *expansion) override(o *ical.Component, key Key, y *series, master bool)
 	x.add(event, &s, key, s.start.Wall, s.clock.Instant(s.start.Wall), false)
 	p, _ := o.Get("RECURRENCE-ID")
 	switch {
-	case !strings.EqualFold(p.Param("RANGE"), "THISANDFUTURE") || key.kind == textKey:
-	case !master:
+	case !strings.EqualFold(p.Param("RANGE"), "THISANDFUTURE"):
+	case !known:
 		x.told(o.Line, ical.Info, "range-alone", "RANGE=THISANDFUTURE stands without its series: only this one instance is known")
 	default:
 		y.changes = append(y.changes, change{from: key.at, shift: s.start.Wall - y.shape.readingIn(&s, key.at), shape: s, event: event})
@@ -309,7 +324,7 @@ func (x *expansion) emit(y *series) {
 		x.found = slices.Grow(x.found, n)
 	}
 	for _, in := range y.instances {
-		if contains(y.overridden, in.at) || contains(y.excluded, in.at) || y.dayOff(in.wall) {
+		if y.leavesOut(in) {
 			continue
 		}
 		s, event, w, at := &y.shape, y.event, in.wall, in.at
@@ -328,12 +343,15 @@ func (x *expansion) emit(y *series) {
 		}
 		if given++; given > x.window.Limit {
 			x.found = x.found[:before]
-			x.told(y.master.Line, ical.Warning, "too-many", "%q comes round more than %d times in this window: the later ones were left out", y.event.Summary, x.window.Limit)
-			return
+			y.cut = true
+			break
 		}
 		if o := &x.found[before]; in.length >= 0 && !s.dates {
 			o.End = o.Start + in.length
 			o.NominalEnd = o.End
 		}
+	}
+	if y.cut {
+		x.told(y.master.Line, ical.Warning, "too-many", "%q comes round more than %d times in this window: the later ones were left out", y.event.Summary, x.window.Limit)
 	}
 }

@@ -111,13 +111,12 @@ func (x *expansion) around(y *series) (from, to span.Wall) {
 func (x *expansion) layOut(y *series) {
 	s := &y.shape
 	from, to := x.around(y)
-	most := x.window.Limit + len(y.excluded) + len(y.overridden) + 1
 	strict := len(y.changes) == 0 && !s.dates
 	if start := s.start.Wall; start >= from && start <= to {
 		y.instances = append(y.instances, instance{start, s.original(), -1})
 	}
 	for _, r := range y.rules {
-		x.layOutRule(y, r, from, to, most, strict)
+		x.layOutRule(y, r, from, to, x.window.Limit+1, strict)
 	}
 	for p := range y.master.Each("RDATE") {
 		x.layOutDates(y, p, from, to)
@@ -129,8 +128,9 @@ func (x *expansion) layOut(y *series) {
 	y.instances = slices.CompactFunc(y.instances, func(a, b instance) bool { return a.at == b.at })
 }
 
-// layOutRule gathers the starts of one rule, at most so many. strict: those that do not
-// overlap the window themselves are not wanted.
+// layOutRule gathers the starts of one rule, at most so many. Those that an exception or an
+// override leaves out are not among them; strict: nor are those that do not overlap the
+// window themselves.
 func (x *expansion) layOutRule(y *series, r rrule.Rule, from, to span.Wall, most int, strict bool) {
 	s := &y.shape
 	end := x.boundOf(r, s)
@@ -159,8 +159,13 @@ func (x *expansion) layOutRule(y *series, r rrule.Rule, from, to span.Wall, most
 				return at < x.to+86400 // around a change of the clock they are not in order
 			}
 		}
-		y.instances = append(y.instances, instance{w, at, -1})
-		return len(y.instances)-had < most
+		in := instance{w, at, -1}
+		if y.leavesOut(in) {
+			return true
+		}
+		y.instances = append(y.instances, in)
+		y.cut = len(y.instances)-had >= most
+		return !y.cut
 	})
 	if !later && end.kind == unbounded && s.start.Wall <= to && r.Never(s.start.Wall, s.dates) {
 		x.told(y.master.Line, ical.Warning, "rule-gives-nothing", "the repetition of %q never comes round (not in 400 years): only its first date counts", y.event.Summary)
@@ -240,6 +245,9 @@ func (x *expansion) excludeRule(y *series, r rrule.Rule) {
 	x.layOutRule(&except, r, from, to, 10*x.window.Limit, false)
 	for _, in := range except.instances {
 		y.excluded = append(y.excluded, in.at)
+	}
+	if except.cut {
+		x.told(y.master.Line, ical.Warning, "too-many", "%q leaves out more than %d dates in this window: the later ones still count", y.event.Summary, 10*x.window.Limit)
 	}
 	if r.Gives(s.start.Wall, s.dates) {
 		y.excluded = append(y.excluded, s.original())

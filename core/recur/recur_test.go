@@ -213,6 +213,12 @@ func TestExpand(t *testing.T) {
 			want:   []string{"2026-07-08T21:00:00Z/2026-07-08T21:00:00Z of 2026-07-06T21:00:00Z"},
 		},
 		{
+			name:   "an override that says nothing of its time, or nothing that can be read, is at that of the series",
+			events: "BEGIN:VEVENT\nUID:a\nDTSTART;TZID=America/Halifax:20260706T180000\nDURATION:PT1H\nRRULE:FREQ=DAILY;COUNT=3\nEND:VEVENT\nBEGIN:VEVENT\nUID:a\nRECURRENCE-ID:20260707T210000Z\nSTATUS:CANCELLED\nEND:VEVENT\nBEGIN:VEVENT\nUID:a\nRECURRENCE-ID:20260708T210000Z\nDTSTART:soon\nEND:VEVENT",
+			want:   []string{"2026-07-06T21:00:00Z/2026-07-06T22:00:00Z of 2026-07-06T21:00:00Z", "2026-07-07T21:00:00Z/2026-07-07T22:00:00Z of 2026-07-07T21:00:00Z cancelled", "2026-07-08T21:00:00Z/2026-07-08T22:00:00Z of 2026-07-08T21:00:00Z"},
+			codes:  []string{"bad-start"},
+		},
+		{
 			name:   "EXRULE leaves out what it gives, and DTSTART only if it does",
 			events: "BEGIN:VEVENT\nUID:a\nDTSTART;VALUE=DATE:20260706\nRRULE:FREQ=DAILY;COUNT=8\nEXRULE:FREQ=DAILY;INTERVAL=2\nEND:VEVENT\nBEGIN:VEVENT\nUID:b\nDTSTART:20260820T100000Z\nRRULE:FREQ=WEEKLY;BYDAY=TH,FR;COUNT=4\nEXRULE:FREQ=MONTHLY;BYDAY=4FR\nEXRULE:FREQ=NEVER\nEND:VEVENT",
 			want: []string{"2026-07-07/2026-07-08 of 2026-07-07", "2026-07-09/2026-07-10 of 2026-07-09", "2026-07-11/2026-07-12 of 2026-07-11", "2026-07-13/2026-07-14 of 2026-07-13",
@@ -406,6 +412,8 @@ func TestHostileRules(t *testing.T) {
 		{"00010101T000000Z", "FREQ=MINUTELY;INTERVAL=999983;BYSECOND=7", 1, ""},
 		{"00010101T000000Z", "FREQ=DAILY;BYMONTH=2;BYMONTHDAY=30;COUNT=5", 0, "rule-gives-nothing"},
 		{"20260101T000000Z", "FREQ=YEARLY;BYMONTHDAY=31;BYMONTH=4", 1, "rule-gives-nothing"},
+		{"20260101T000000Z", "FREQ=SECONDLY\nEXDATE;VALUE=DATE:20260101,20260102", 10000, "too-many"},
+		{"20260101T000000Z", "FREQ=HOURLY\nEXRULE:FREQ=SECONDLY", 10000, "too-many"},
 		{"20260101T000000Z", "FREQ=DAILY;INTERVAL=0", 1, "rule-not-covered"},
 		{"20260101T000000Z", "FREQ=DAILY;COUNT=99999999999999999999", 1, "rule-not-covered"},
 		{"20260101T000000Z", "FREQ=DAILY;BYSETPOS=0", 1, "rule-not-covered"},
@@ -422,7 +430,7 @@ func TestHostileRules(t *testing.T) {
 		assert.Len(t, found[:min(len(found), tc.want+1)], tc.want, tc.rule)
 		if tc.code == "" {
 			assert.Empty(t, diags, tc.rule)
-		} else if assert.Len(t, diags, 1, tc.rule) {
+		} else if assert.NotEmpty(t, diags, tc.rule) {
 			assert.Equal(t, tc.code, diags[0].Code, tc.rule)
 		}
 	}
