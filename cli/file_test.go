@@ -169,7 +169,7 @@ func TestFileLimits(t *testing.T) {
 		exit       int
 	}{
 		{"--max-bytes=200", "too-large", 1},
-		{"--max-components=2", "too-many-components", 1},
+		{"--max-components=3", "too-many-components", 1},
 		{"--max-line=100", "long-line", 0},
 		{"--max-entry=100", "large-entry", 0},
 		{"--max-depth=2", "too-deep", 0},

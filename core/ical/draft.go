@@ -2,7 +2,6 @@ package ical
 
 import (
 	"bytes"
-	"fmt"
 	"slices"
 	"unsafe"
 )
@@ -92,9 +91,8 @@ func (d *draft) name(i int) string {
 
 func (r *Reader) open(c *content, name string) error {
 	d := &r.draft
-	if r.count++; r.count > r.Limits.Components {
-		return &NotCalendarError{Code: "too-many-components", Line: c.line, Is: fmt.Sprintf("of more than %d components", r.Limits.Components),
-			Remedy: "ask the platform for a feed of the coming months only, or raise the limit"}
+	if err := r.another(c.line); err != nil {
+		return err
 	}
 	if len(d.opened) >= r.Limits.Depth {
 		r.diagf(c.line, Error, "too-deep", "%s is nested more than %d deep: it was left out", shorten(name), r.Limits.Depth)

@@ -90,7 +90,7 @@ func TestNotACalendar(t *testing.T) {
 	} {
 		for _, text := range []string{text, "\xef\xbb\xbf" + text} {
 			r := ical.NewReader(strings.NewReader(text))
-			r.Limits.Components, r.Limits.Bytes = 100, 1<<20
+			r.Limits.Components, r.Limits.Bytes = 101, 1<<20
 			_, err := r.ReadAll()
 			var not *ical.NotCalendarError
 			if assert.ErrorAs(t, err, &not, code) {

@@ -74,7 +74,9 @@ func (r *Reader) Next() (*Component, error) {
 		begins := word == begin
 		switch {
 		case begins && name == "VCALENDAR":
-			r.begin(c.line)
+			if err := r.begin(c.line); err != nil {
+				return nil, err
+			}
 		case !r.inside:
 			if !r.junk {
 				r.diagf(c.line, Warning, "after-end", "there is text outside of the calendar: it was passed over")
@@ -153,14 +155,16 @@ func (r *Reader) start() error {
 			return r.ended(err)
 		}
 		if word, name := c.keyword(); word == begin && name == "VCALENDAR" {
-			r.begin(c.line)
+			if err := r.begin(c.line); err != nil {
+				return err
+			}
 		}
 	}
 	return nil
 }
 
 // begin is called at BEGIN:VCALENDAR.
-func (r *Reader) begin(line int) {
+func (r *Reader) begin(line int) error {
 	if r.inside {
 		r.diagf(line, Warning, "unbalanced", "a calendar begins before the one before it has ended (END:VCALENDAR is missing)")
 	}
@@ -169,6 +173,16 @@ func (r *Reader) begin(line int) {
 	}
 	r.Calendars = append(r.Calendars, &Component{Name: "VCALENDAR", Line: line})
 	r.inside = true
+	return r.another(line)
+}
+
+// another counts a component.
+func (r *Reader) another(line int) error {
+	if r.count++; r.count > r.Limits.Components {
+		return &NotCalendarError{Code: "too-many-components", Line: line, Is: fmt.Sprintf("of more than %d components", r.Limits.Components),
+			Remedy: "ask the platform for a feed of the coming months only, or raise the limit"}
+	}
+	return nil
 }
 
 // end is called at an END outside of all components.
@@ -184,7 +198,7 @@ func (r *Reader) end(line int, name string) {
 func (r *Reader) ended(err error) error {
 	switch {
 	case errors.Is(err, errTooLarge):
-		return &NotCalendarError{Code: "too-large", Line: r.lines.number, Is: fmt.Sprintf("larger than %d MB", r.Limits.Bytes>>20),
+		return &NotCalendarError{Code: "too-large", Line: r.lines.number, Is: fmt.Sprintf("larger than %d bytes", r.Limits.Bytes),
 			Remedy: "ask the platform for a feed of the coming months only, or raise the limit"}
 	case !errors.Is(err, io.EOF) || !r.inside:
 		return err
