@@ -4,13 +4,15 @@ import (
 	"bufio"
 	"bytes"
 	"cmp"
+	"encoding/binary"
 	"fmt"
 	"io"
 	"runtime/debug"
 	"slices"
+	"strings"
 	"time"
 
-	"github.com/jedib0t/go-pretty/v6/table"
+	"github.com/jedib0t/go-pretty/v6/text"
 	"github.com/urfave/cli/v3"
 
 	"wharf/core/ical"
@@ -55,7 +57,7 @@ func (env *Env) fileExpand(c *cli.Command) error {
 	}
 	// What is read is forgotten as soon as it is expanded: garbage is to go early, too.
 	defer debug.SetGCPercent(debug.SetGCPercent(expandGC))
-	found := occurrences{asJSON: c.Bool("json"), window: w}
+	found := newOccurrences(c.Bool("json"), w)
 	defer found.lines.close()
 	if err := env.stream(c, names[0], w, found.add); err != nil {
 		return err
@@ -63,16 +65,7 @@ func (env *Env) fileExpand(c *cli.Command) error {
 	if err := found.sort(); err != nil {
 		return err
 	}
-	if found.asJSON {
-		return found.writeLines(env.Out)
-	}
-	rows := make([]table.Row, 0, len(found.all))
-	for _, p := range found.all {
-		rows = append(rows, found.rows[p.at])
-	}
-	printTable(env.Out, table.Row{"Start", "End", "Title", "Status", "UID"}, rows)
-	fmt.Fprintf(env.Out, "%s from %s to %s, times in %s.\n", count(len(rows), "occurrence", "occurrences"), w.From.In(w.Zone).Format(time.DateOnly), w.To.In(w.Zone).Format(time.DateOnly), w.Zone)
-	return nil
+	return found.write(env.Out)
 }
 
 // expandGC is the garbage collector's target while a file is expanded: memory is worth
@@ -93,11 +86,11 @@ func (env *Env) stream(c *cli.Command, name string, w recur.Window, found func([
 		ok = err == nil
 	}
 	if !ok { // a pipe can be read only once
-		text, err := io.ReadAll(io.LimitReader(f, limits.Bytes+1))
+		whole, err := io.ReadAll(io.LimitReader(f, limits.Bytes+1))
 		if err != nil {
 			return fmt.Errorf("%s: %w", name, err)
 		}
-		in = bytes.NewReader(text)
+		in = bytes.NewReader(whole)
 	}
 	say := env.sayer(name)
 	s := recur.Stream{Limits: limits, Window: w, Found: found, Told: func(d ical.Diagnostic) { say(d) }}
@@ -112,33 +105,48 @@ type occurrences struct {
 	asJSON bool
 	window recur.Window
 	all    []placed
-	lines  spool       // each after its UID
-	rows   []table.Row // for people
+	lines  spool // each after its UID; for people, of cells
+	widths []int // of the columns, for people
+}
+
+// columns are those of the list for people; cellEnd stands after each but the last.
+var columns = []string{"Start", "End", "Title", "Status", "UID"}
+
+const cellEnd = "\x00"
+
+func newOccurrences(asJSON bool, w recur.Window) *occurrences {
+	f := &occurrences{asJSON: asJSON, window: w}
+	for _, c := range columns {
+		f.widths = append(f.widths, len(c))
+	}
+	return f
 }
 
 // placed says where an occurrence is written, and its place in the order.
 type placed struct {
 	start     int64
-	place           // in lines; at is that in rows
+	prefix    uint64 // the first bytes of the UID
+	at        place
 	uid, line int32 // the lengths of the UID and of the line
 }
 
-func (f *occurrences) add(found []recur.Occurrence) error {
+func (f *occurrences) add(found []recur.Occurrence) (err error) {
 	for _, o := range found {
 		p := placed{start: o.Start, uid: int32(len(o.UID))}
-		if !f.asJSON {
-			p.at = int64(len(f.rows))
-			f.rows = append(f.rows, rowOf(o, f.window.Zone))
-			f.all = append(f.all, p)
-			continue
-		}
+		var first [8]byte
+		copy(first[:], o.UID)
+		p.prefix = binary.BigEndian.Uint64(first[:])
 		line := bytes.NewBufferString(o.UID)
-		if err := printJSON(line, []occurrenceLine{lineOf(o)}); err != nil {
+		if f.asJSON {
+			err = printJSON(line, []occurrenceLine{lineOf(o)})
+		} else {
+			f.row(line, o)
+		}
+		if err != nil {
 			return err
 		}
 		p.line = int32(line.Len()) - p.uid
-		var err error
-		if p.place, err = f.lines.add(line.Bytes()); err != nil {
+		if p.at, err = f.lines.add(line.Bytes()); err != nil {
 			return err
 		}
 		f.all = append(f.all, p)
@@ -146,12 +154,19 @@ func (f *occurrences) add(found []recur.Occurrence) error {
 	return nil
 }
 
-func rowOf(o recur.Occurrence, loc *time.Location) table.Row {
+// row writes the cells of an occurrence for people.
+func (f *occurrences) row(line *bytes.Buffer, o recur.Occurrence) {
 	l := lineOf(o)
 	if !o.AllDay {
-		l.Start, l.End = localTime(o.Start, loc), localTime(o.End, loc)
+		l.Start, l.End = localTime(o.Start, f.window.Zone), localTime(o.End, f.window.Zone)
 	}
-	return table.Row{l.Start, l.End, clean(l.Summary), statusWord(o), clean(l.UID)}
+	for i, cell := range []string{l.Start, l.End, clean(l.Summary), statusWord(o), clean(l.UID)} {
+		if i > 0 {
+			line.WriteString(cellEnd)
+		}
+		line.WriteString(cell)
+		f.widths[i] = max(f.widths[i], text.StringWidthWithoutEscSequences(cell))
+	}
 }
 
 func statusWord(o recur.Occurrence) string {
@@ -164,14 +179,15 @@ func statusWord(o recur.Occurrence) string {
 // sort puts them in order of start, then UID.
 func (f *occurrences) sort() (err error) {
 	slices.SortStableFunc(f.all, func(a, b placed) int {
-		if a.start != b.start || err != nil {
-			return cmp.Compare(a.start, b.start)
+		order := cmp.Or(cmp.Compare(a.start, b.start), cmp.Compare(a.prefix, b.prefix))
+		if order != 0 || err != nil {
+			return order
 		}
 		var first, second []byte
-		if first, err = f.uid(a); err != nil {
+		if first, err = f.lines.get(a.at, int(a.uid)); err != nil {
 			return 0
 		}
-		if second, err = f.uid(b); err != nil {
+		if second, err = f.lines.get(b.at, int(b.uid)); err != nil {
 			return 0
 		}
 		return bytes.Compare(first, second)
@@ -179,24 +195,33 @@ func (f *occurrences) sort() (err error) {
 	return err
 }
 
-func (f *occurrences) uid(p placed) ([]byte, error) {
-	if !f.asJSON {
-		uid, _ := f.rows[p.at][4].(string)
-		return []byte(uid), nil
-	}
-	return f.lines.get(p.place, 0, p.uid)
-}
-
-func (f *occurrences) writeLines(out io.Writer) error {
+func (f *occurrences) write(out io.Writer) error {
 	w := bufio.NewWriter(out)
+	if !f.asJSON {
+		f.writeRow(w, columns)
+	}
 	for _, p := range f.all {
-		line, err := f.lines.get(p.place, p.uid, p.line)
-		if err != nil {
+		piece, err := f.lines.get(p.at, int(p.uid+p.line))
+		switch {
+		case err != nil:
 			return err
+		case f.asJSON:
+			_, _ = w.Write(piece[p.uid:]) // Flush has its error
+		default:
+			f.writeRow(w, strings.Split(string(piece[p.uid:]), cellEnd))
 		}
-		if _, err := w.Write(line); err != nil {
-			return err
-		}
+	}
+	if !f.asJSON {
+		fmt.Fprintf(w, "%s from %s to %s, times in %s.\n", count(len(f.all), "occurrence", "occurrences"),
+			f.window.From.In(f.window.Zone).Format(time.DateOnly), f.window.To.In(f.window.Zone).Format(time.DateOnly), f.window.Zone)
 	}
 	return w.Flush()
+}
+
+func (f *occurrences) writeRow(w *bufio.Writer, cells []string) {
+	var b strings.Builder
+	for i, cell := range cells {
+		b.WriteString(text.Pad(cell, f.widths[i]+2, ' '))
+	}
+	fmt.Fprintln(w, strings.TrimRight(b.String(), " "))
 }

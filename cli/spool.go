@@ -19,11 +19,14 @@ const (
 	mostChunks = 64 // in memory
 )
 
-// place is where a piece lies: in a chunk, or on disk.
-type place struct {
-	at    int64
-	chunk int32 // -1: on disk
-}
+// place is where a piece lies: a chunk's number and the place in it, or beyond onDisk the
+// place in the file.
+type place int64
+
+const (
+	perChunk = 1 << 32
+	onDisk   = mostChunks * perChunk
+)
 
 func (s *spool) add(piece []byte) (place, error) {
 	n := len(s.chunks)
@@ -38,25 +41,25 @@ func (s *spool) add(piece []byte) (place, error) {
 		return s.spill(piece)
 	}
 	chunk := &s.chunks[n-1]
-	p := place{int64(len(*chunk)), int32(n - 1)}
+	at := place(n-1)*perChunk + place(len(*chunk))
 	*chunk = append(*chunk, piece...)
-	return p, nil
+	return at, nil
 }
 
 // spill keeps a piece on disk.
-func (s *spool) spill(piece []byte) (p place, err error) {
+func (s *spool) spill(piece []byte) (at place, err error) {
 	if s.disk == nil {
 		if s.disk, err = os.CreateTemp("", "wharf-*"); err != nil {
-			return p, fmt.Errorf("there is more to list than memory should hold, and no place for it on disk (%w): set TMPDIR to a directory that can be written", err)
+			return 0, fmt.Errorf("there is more to list than memory should hold, and no place for it on disk (%w): set TMPDIR to a directory that can be written", err)
 		}
 	}
-	p = place{s.size, -1}
+	at = onDisk + place(s.size)
 	s.tail = append(s.tail, piece...)
 	s.size += int64(len(piece))
 	if len(s.tail) >= chunkSize {
 		err = s.flush()
 	}
-	return p, err
+	return at, err
 }
 
 func (s *spool) flush() error {
@@ -67,11 +70,10 @@ func (s *spool) flush() error {
 	return nil
 }
 
-// get returns length bytes of what lies there, from an offset on.
-func (s *spool) get(p place, offset, length int32) ([]byte, error) {
-	from := p.at + int64(offset)
-	if p.chunk >= 0 {
-		return s.chunks[p.chunk][from : from+int64(length)], nil
+// get returns the length bytes that lie there. They are not to be changed.
+func (s *spool) get(at place, length int) ([]byte, error) {
+	if at < onDisk {
+		return s.chunks[at/perChunk][at%perChunk:][:length], nil
 	}
 	if len(s.tail) > 0 {
 		if err := s.flush(); err != nil {
@@ -79,7 +81,7 @@ func (s *spool) get(p place, offset, length int32) ([]byte, error) {
 		}
 	}
 	piece := make([]byte, length)
-	_, err := s.disk.ReadAt(piece, from)
+	_, err := s.disk.ReadAt(piece, int64(at-onDisk))
 	return piece, err
 }
 
