@@ -41,10 +41,11 @@ const (
 var whole = []string{"VEVENT", "VTODO", "VJOURNAL", "VFREEBUSY", "VTIMEZONE", "VAVAILABILITY"}
 
 // component reads up to the END that belongs to the BEGIN.
-func (r *Reader) component(c *content, name string) (*Component, error) {
+func (r *Reader) component(line int, raw []byte, name string) (*Component, error) {
 	d := &r.draft
-	*d = draft{text: r.slabs.room(r.size), tail: d.tail[:0], marks: d.marks[:0], opened: d.opened[:0], tidy: true}
-	if err := r.open(c, name); err != nil {
+	d.text, d.tail, d.marks, d.opened = r.slabs.room(r.size), d.tail[:0], d.marks[:0], d.opened[:0]
+	d.nodes, d.fields, d.tidy, d.large = 0, 0, true, false
+	if err := r.open(line, raw, name); err != nil {
 		return nil, err
 	}
 	for len(d.opened) > 0 {
@@ -67,7 +68,7 @@ func (r *Reader) component(c *content, name string) (*Component, error) {
 			r.again = true
 			d.endAll()
 		default:
-			if err := r.open(c, name); err != nil {
+			if err := r.open(c.line, c.raw, name); err != nil {
 				return nil, err
 			}
 		}
@@ -89,20 +90,20 @@ func (d *draft) name(i int) string {
 	return interned(d.text[m.name:m.params])
 }
 
-func (r *Reader) open(c *content, name string) error {
+func (r *Reader) open(line int, raw []byte, name string) error {
 	d := &r.draft
-	if err := r.another(c.line); err != nil {
+	if err := r.another(line); err != nil {
 		return err
 	}
 	if len(d.opened) >= r.Limits.Depth {
-		r.diagf(c.line, Error, "too-deep", "%s is nested more than %d deep: it was left out", shorten(name), r.Limits.Depth)
+		r.diagf(line, Error, "too-deep", "%s is nested more than %d deep: it was left out", shorten(name), r.Limits.Depth)
 		d.tidy = false
 		return r.passOver()
 	}
-	m := mark{kind: aBegin, line: int32(c.line), from: uint32(len(d.text))}
+	m := mark{kind: aBegin, line: int32(line), from: uint32(len(d.text))}
 	if r.Raw {
-		d.tidy = d.tidy && c.tidy && string(c.raw) == "BEGIN:"+name+"\r\n"
-		d.text = append(d.text, c.raw...)
+		d.tidy = d.tidy && string(raw) == "BEGIN:"+name+"\r\n"
+		d.text = append(d.text, raw...)
 		m.name, m.params = m.from+6, m.from+6+uint32(len(name))
 		if !d.tidy {
 			m.name = uint32(len(d.text))
@@ -242,7 +243,6 @@ func (r *Reader) plainBegin() bool {
 	if !r.inside || r.again || len(rest) <= len(plainEvent) || !bytes.HasPrefix(rest, plainEvent) || rest[len(plainEvent)] <= ' ' {
 		return false
 	}
-	r.current = content{text: rest[:len(plainEvent)-2], raw: rest[:len(plainEvent)], line: l.number, tidy: true, plain: true}
 	l.from += len(plainEvent)
 	l.number++
 	return true

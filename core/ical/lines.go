@@ -36,8 +36,8 @@ const bufferSize = 64 << 10
 
 var errTooLarge = errors.New("the document is larger than allowed")
 
-func newLines(in io.Reader, size int, limits Limits) *lines {
-	return &lines{in: in, buf: make([]byte, size), number: 1, most: limits.Line, left: limits.Bytes}
+func newLines(in io.Reader, buffer []byte, limits Limits) *lines {
+	return &lines{in: in, buf: buffer, number: 1, most: limits.Line, left: limits.Bytes}
 }
 
 // fill reads more, making room first; false at the end of the stream.

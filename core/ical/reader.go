@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"strings"
+	"sync"
 	"unicode/utf8"
 )
 
@@ -38,9 +39,32 @@ type Reader struct {
 	count   int     // of components
 	current content // the line at hand
 	again   bool    // it is to be given once more
-	draft   draft
-	slabs   slabs
-	size    int // of a document in memory, and a little more
+	err     error   // after which nothing more comes
+	*desk
+	slabs slabs
+	size  int // of a document in memory, and a little more
+}
+
+// desk is what a Reader works on and does not give away, so that the next one can have it.
+type desk struct {
+	buffer []byte
+	joined []byte
+	draft  draft
+}
+
+var desks = sync.Pool{New: func() any { return &desk{buffer: make([]byte, bufferSize)} }}
+
+// release gives the desk back, unless it has become large.
+func (r *Reader) release() {
+	d := r.desk
+	r.desk, r.current = nil, content{}
+	if r.lines != nil {
+		d.buffer, d.joined = r.lines.buf, r.lines.joined
+		r.lines.buf, r.lines.joined = nil, nil
+	}
+	if d.draft.text = nil; max(len(d.buffer), cap(d.joined), cap(d.draft.tail), cap(d.draft.marks)) <= 4*bufferSize {
+		desks.Put(d)
+	}
 }
 
 // NewReader returns a Reader of r.
@@ -56,15 +80,28 @@ func NewReader(r io.Reader) *Reader {
 // At the end of the stream it returns io.EOF. When the stream is no calendar, is larger
 // than allowed, or ends before END:VCALENDAR, the error is a *NotCalendarError.
 func (r *Reader) Next() (*Component, error) {
+	if r.err != nil {
+		return nil, r.err
+	}
+	c, err := r.next()
+	if err != nil {
+		r.err = err
+		r.release()
+	}
+	return c, err
+}
+
+func (r *Reader) next() (*Component, error) {
 	if !r.started {
 		r.started = true
+		r.desk, _ = desks.Get().(*desk)
 		if err := r.start(); err != nil {
 			return nil, err
 		}
 	}
 	for {
 		if r.plainBegin() {
-			return r.component(&r.current, "VEVENT")
+			return r.component(r.lines.number-1, plainEvent, "VEVENT")
 		}
 		c, err := r.content()
 		if err != nil {
@@ -83,7 +120,7 @@ func (r *Reader) Next() (*Component, error) {
 				r.junk = true
 			}
 		case begins:
-			return r.component(c, name)
+			return r.component(c.line, c.raw, name)
 		case word == end:
 			r.end(c.line, name)
 		default:
@@ -108,7 +145,7 @@ func (r *Reader) ReadAll() ([]*Component, error) {
 
 // start finds out what the stream is, and its first VCALENDAR.
 func (r *Reader) start() error {
-	r.lines = newLines(r.in, r.size, r.Limits)
+	r.lines = newLines(r.in, r.desk.buffer, r.Limits)
 	l := r.lines
 	// A kilobyte or two tells what it is, unless a calendar comes after other text.
 	for enough, found := 2048, false; !found && l.to < bufferSize; {
@@ -127,7 +164,7 @@ func (r *Reader) start() error {
 	if order := utf16Order(l.buf[:l.to]); order != nil {
 		r.diagf(1, Info, "utf-16", "the file is in UTF-16: it was converted; calendars are to be in UTF-8 (RFC 5545 section 3.1.4)")
 		whole := io.MultiReader(bytes.NewReader(bytes.Clone(l.buf[:l.to])), r.in)
-		r.lines = newLines(&utf16Reader{in: whole, order: order}, r.size, r.Limits)
+		r.lines = newLines(&utf16Reader{in: whole, order: order}, r.desk.buffer, r.Limits)
 		l = r.lines
 		if _, err := l.fill(); err != nil {
 			return r.ended(err)

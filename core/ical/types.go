@@ -61,8 +61,8 @@ var forms = func() map[string]form {
 	return m
 }()
 
-// quick finds most forms by a few bytes of their names.
-var quick = func() (q [1024]struct {
+// quick finds most forms by a few bytes of their names; the others are looked up in forms.
+var quick = func() (q [256]struct {
 	name string
 	form form
 }) {
@@ -74,9 +74,11 @@ var quick = func() (q [1024]struct {
 	return q
 }()
 
-func quickly(name string) int {
+// quickly is the hash by which quick goes. Of the multipliers that were tried, by this one
+// the fewest names meet.
+func quickly(name string) uint8 {
 	n := len(name)
-	return (int(name[0])*31 + int(name[n/2])*7 + int(name[n-1])*3 + n*131) & 1023
+	return uint8((uint32(n)<<24 ^ uint32(name[0])<<16 ^ uint32(name[n/2])<<8 ^ uint32(name[n-1])) * 2654437659 >> 24)
 }
 
 // Value is one decoded value. Which field holds it depends on Type; Text always does as
@@ -98,18 +100,16 @@ func (v Value) End() Moment { return Moment{Wall: v.until, Anchor: v.ends, TZID:
 // Type is that of the property's values: by its VALUE parameter, else by its name.
 func (p Property) Type() Type { return p.form().kind }
 
-func (p Property) form() form {
+func (p *Property) form() (f form) {
 	if p.Name == "" {
-		return form{}
+		return f
 	}
-	at := &quick[quickly(p.Name)]
-	f := at.form
-	if at.name != p.Name {
-		if known, ok := forms[p.Name]; ok {
-			f = known
-		} else {
-			f = form{kind: Text} // RFC 5545 section 3.8.8
-		}
+	if known := &quick[quickly(p.Name)]; known.name == p.Name {
+		f = known.form
+	} else if other, ok := forms[p.Name]; ok {
+		f = other
+	} else {
+		f.kind = Text // RFC 5545 section 3.8.8
 	}
 	switch p.params {
 	case "":
@@ -133,7 +133,9 @@ func (p Property) Values() iter.Seq2[Value, error] {
 		}
 		for rest, more := p.Value, true; more; {
 			var v Value
-			v.Text, rest, more = cutValue(rest, f.separator)
+			if v.Text, more = rest, false; f.separator != 0 {
+				v.Text, rest, more = cutValue(rest, f.separator)
+			}
 			err := v.decode(f.kind, tzid)
 			if err != nil {
 				err = fmt.Errorf("%s: %w", p.Name, err)
@@ -165,9 +167,6 @@ func (c *Component) BadValues() []Diagnostic {
 
 // cutValue splits one value off a list; an escaped separator is part of a value.
 func cutValue(s string, separator byte) (one, rest string, more bool) {
-	if separator == 0 {
-		return s, "", false
-	}
 	for at := 0; ; {
 		i := strings.IndexByte(s[at:], separator)
 		if i < 0 {

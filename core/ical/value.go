@@ -41,7 +41,9 @@ func (p Property) Moment() (Moment, error) {
 // out. The form of the value decides, whatever a VALUE parameter says, since feeds often
 // leave it out.
 func ParseMoment(s, tzid string) (Moment, error) {
-	s = strings.TrimSpace(s)
+	if s == "" || s[0] <= ' ' || s[len(s)-1] <= ' ' {
+		s = strings.TrimSpace(s)
+	}
 	day, ok := date(s)
 	switch {
 	case !ok:
@@ -77,7 +79,7 @@ func date(s string) (span.Date, bool) {
 	}
 	c, y, m, d := pair(s[0], s[1]), pair(s[2], s[3]), pair(s[4], s[5]), pair(s[6], s[7])
 	y += 100 * c
-	if c < 0 || y < 100*c || m < 1 || m > 12 || d < 1 || d > monthLength(y, m) {
+	if c < 0 || y < 100*c || m < 1 || m > 12 || d < 1 || d > 28 && d > monthLength(y, m) {
 		return 0, false
 	}
 	return span.NewDate(y, time.Month(m), d), true
