@@ -100,6 +100,11 @@ func TestFileCommands(t *testing.T) {
 		{name: "expand takes one file", args: "expand class.ics stay.ics", code: 2, errs: "takes FILE"},
 		{name: "expand, a bad date", args: "expand class.ics --from July", code: 2, errs: "write it as 2026-07-03"},
 		{name: "expand, a file that is not there", args: "expand none.ics", code: 1, errs: "none.ics cannot be read"},
+		{name: "expand, for people, in local time", args: "expand class.ics --zone America/Halifax " + week, out: []string{
+			"Start             End               Title  Status     UID",
+			"2026-07-06 18:00  2026-07-06 19:30  Class  confirmed  class",
+			"2026-07-20 18:00  2026-07-20 19:30  Class  confirmed  class",
+			"2 occurrences from 2026-07-01 to 2026-08-01, times in America/Halifax."}},
 		{name: "check, all well", args: "check class.ics --json", out: nil},
 		{name: "check, what is odd but can be read", args: "check odd.ics --json", out: []string{
 			`{"line":6,"severity":"warning","code":"unknown-zone","message":"the time zone \"Harbour Time\" is not known: read in the zone of the calendar"}`,

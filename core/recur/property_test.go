@@ -100,6 +100,52 @@ func TestProperties(t *testing.T) {
 	assert.Greater(t, found, 3000)
 }
 
+// TestPartsAnywhere: masters, overrides, older revisions, copies and namesakes count the same
+// wherever they stand in a document, and however it is read.
+func TestPartsAnywhere(t *testing.T) {
+	event := func(uid string, lines ...string) string {
+		if uid != "" {
+			lines = append([]string{"UID:" + uid}, lines...)
+		}
+		return "BEGIN:VEVENT\n" + strings.Join(lines, "\n") + "\nEND:VEVENT"
+	}
+	components := []string{
+		event("series", "SEQUENCE:1", "DTSTART:20260706T090000Z", "DURATION:PT1H", "RRULE:FREQ=DAILY;COUNT=3"),
+		event("series", "SEQUENCE:0", "DTSTART:20260706T080000Z", "RRULE:FREQ=DAILY;COUNT=9"),
+		event("series", "RECURRENCE-ID:20260707T090000Z", "DTSTART:20260707T100000Z", "DTSTAMP:20260101T000000Z"),
+		event("series", "RECURRENCE-ID:20260707T090000Z", "DTSTART:20260707T110000Z", "DTSTAMP:20260102T000000Z"),
+		event("series", "RECURRENCE-ID:20260707T090000Z", "DTSTART:20260707T110000Z", "DTSTAMP:20260102T000000Z", "DESCRIPTION:only this differs"),
+		event("namesake", "DTSTART:20260710T090000Z"),
+		event("namesake", "DTSTART:20260711T090000Z"),
+		event("orphan", "RECURRENCE-ID:20260712T090000Z", "DTSTART:20260713T090000Z"),
+		event("", "DTSTART:20260714T090000Z"),
+		event("", "DTSTART:20260714T090000Z"),
+		"BEGIN:VFREEBUSY\nUID:busy\nFREEBUSY:20260715T090000Z/PT1H\nEND:VFREEBUSY",
+		"BEGIN:VTODO\nUID:series\nDTSTART:20260716T090000Z\nEND:VTODO",
+		"BEGIN:VTIMEZONE\nTZID:Local\nBEGIN:STANDARD\nDTSTART:19700101T000000\nTZOFFSETFROM:+0300\nTZOFFSETTO:+0300\nEND:STANDARD\nEND:VTIMEZONE",
+		event("zoned", "DTSTART;TZID=Local:20260717T090000"),
+	}
+	want := []string{
+		"2026-07-06T09:00:00Z/2026-07-06T10:00:00Z of 2026-07-06T09:00:00Z", "2026-07-07T11:00:00Z/2026-07-07T11:00:00Z of 2026-07-07T09:00:00Z", "2026-07-08T09:00:00Z/2026-07-08T10:00:00Z of 2026-07-08T09:00:00Z",
+		"2026-07-10T09:00:00Z/2026-07-10T09:00:00Z", "2026-07-11T09:00:00Z/2026-07-11T09:00:00Z", "2026-07-13T09:00:00Z/2026-07-13T09:00:00Z of 2026-07-12T09:00:00Z",
+		"2026-07-14T09:00:00Z/2026-07-14T09:00:00Z", "2026-07-14T09:00:00Z/2026-07-14T09:00:00Z", "2026-07-15T09:00:00Z/2026-07-15T10:00:00Z", "2026-07-17T06:00:00Z/2026-07-17T06:00:00Z",
+	}
+	w := window(t, "2026-07-01", "2026-08-01", "UTC")
+	rnd := rand.New(rand.NewSource(time.Now().UnixNano()))
+	for range 50 {
+		rnd.Shuffle(len(components), func(i, j int) { components[i], components[j] = components[j], components[i] })
+		text := strings.Join(components, "\n")
+		kept, _ := expand(t, text, w)
+		slices.Sort(kept)
+		require.Equal(t, want, kept, text)
+		streamed, told := stream(t, text, w)
+		slices.Sort(streamed)
+		require.Equal(t, want, streamed, text)
+		require.Contains(t, told, "uid-twice")
+		require.Contains(t, told, "not-a-booking")
+	}
+}
+
 // FuzzExpand holds the same of whatever text, and that nothing takes long.
 func FuzzExpand(f *testing.F) {
 	rnd := rand.New(rand.NewSource(1))
