@@ -161,7 +161,7 @@ func (x *expansion) entry(e Entry) {
 	y.begin(e)
 	whole := false
 	if e.Master != nil {
-		y.shape, whole = x.shapeOf(e.Master)
+		y.shape, whole = x.shapeOf(e.Master, notPlaced)
 	}
 	if len(e.Overrides) > 0 {
 		x.overrides(y, whole)
@@ -261,8 +261,10 @@ func (x *expansion) override(o *ical.Component, key Key, y *series, master bool)
 		y.overridden = append(y.overridden, key.at)
 	}
 	s, ok := shape{}, false
-	if _, has := o.Get("DTSTART"); has || !known {
-		s, ok = x.shapeOf(o)
+	if _, has := o.Get("DTSTART"); !known {
+		s, ok = x.shapeOf(o, notPlaced)
+	} else if has {
+		s, ok = x.shapeOf(o, asSeries)
 	}
 	if !ok && known { // it says nothing of its time that can be read: that of the series
 		event := x.eventOf(o, y.entry, &y.shape)

@@ -29,6 +29,12 @@ type shape struct {
 // reach is more than an instance can last, by any clock.
 func (s *shape) reach() span.Wall { return max(s.wall, span.Wall(s.exact), 0) + 86400 }
 
+// What becomes of a component whose DTSTART is of no use.
+const (
+	notPlaced = "it cannot be placed"
+	asSeries  = "it is taken to be when its series has it"
+)
+
 // lead is how long an instance lasts at most, in seconds.
 func (s *shape) lead() int64 {
 	if s.byDuration && s.days > 0 {
@@ -64,17 +70,17 @@ func (s *shape) placeDates(o *Occurrence, d span.Date, midnights *zone.Cursor) {
 	o.NominalEnd = o.End
 }
 
-// shapeOf reads DTSTART with DTEND or DURATION. It reports false, with a diagnostic,
-// when there is no DTSTART to go by.
-func (x *expansion) shapeOf(c *ical.Component) (s shape, ok bool) {
+// shapeOf reads DTSTART with DTEND or DURATION. It reports false, with a diagnostic that
+// says what is done otherwise, when there is no DTSTART to go by.
+func (x *expansion) shapeOf(c *ical.Component, otherwise string) (s shape, ok bool) {
 	p, ok := c.Get("DTSTART")
 	if !ok {
-		x.told(c.Line, ical.Error, "no-start", "the event %q has no DTSTART: it cannot be placed", c.Text("SUMMARY"))
+		x.told(c.Line, ical.Error, "no-start", "the event %q has no DTSTART: %s", c.Text("SUMMARY"), otherwise)
 		return s, false
 	}
 	m, err := p.Moment()
 	if err != nil {
-		x.told(p.Line, ical.Error, "bad-start", "%v: the event %q cannot be placed", err, c.Text("SUMMARY"))
+		x.told(p.Line, ical.Error, "bad-start", "the start of the event %q cannot be read (%v): %s", c.Text("SUMMARY"), err, otherwise)
 		return s, false
 	}
 	z := x.zoneOf(m, c.Calendar, p.Line)
