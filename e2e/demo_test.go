@@ -2,6 +2,8 @@ package e2e
 
 import (
 	"context"
+	"math/rand"
+	"net"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -37,11 +39,29 @@ func newDemo(t *testing.T) *demo {
 	require.NoError(t, os.Symlink(filepath.Join(root, "demo"), filepath.Join(d.dir, "demo")))
 	out, err := exec.Command("go", "build", "-race", "-o", filepath.Join(d.dir, "bin", "demo"), "wharf/demo").CombinedOutput()
 	require.NoError(t, err, "%s", out)
-	_, port, _ := strings.Cut(freeAddress(t), ":")
-	d.port, err = strconv.Atoi(port)
-	require.NoError(t, err)
-	d.port = min(d.port, 64000)
+	d.port = freePorts(t, 16)
 	return d
+}
+
+// freePorts finds so many ports in a row that are free, below those that the system gives
+// to connections of its own, which other tests make all the time.
+func freePorts(t *testing.T, n int) int {
+	t.Helper()
+	for range 1000 {
+		first := 10000 + rand.Intn(20000)
+		free := true
+		for port := first; free && port < first+n; port++ {
+			l, err := net.Listen("tcp", "127.0.0.1:"+strconv.Itoa(port))
+			if free = err == nil; free {
+				require.NoError(t, l.Close())
+			}
+		}
+		if free {
+			return first
+		}
+	}
+	require.FailNow(t, "no free ports in a row")
+	return 0
 }
 
 func (d *demo) start() {
@@ -56,10 +76,13 @@ func (d *demo) start() {
 	require.NoError(d.t, d.cmd.Start())
 	d.done = make(chan error, 1)
 	go func() { d.done <- d.cmd.Wait() }()
-	require.Eventually(d.t, func() bool {
+	if !assert.Eventually(d.t, func() bool {
 		text, err := os.ReadFile(d.out)
 		return err == nil && strings.Contains(string(text), "Ctrl-C stops all of it")
-	}, 2*patience, 100*time.Millisecond, "the demo says where to look")
+	}, 3*patience, 100*time.Millisecond, "the demo says where to look") {
+		text, _ := os.ReadFile(d.out) // what there is of it
+		require.FailNow(d.t, "it says", "%s", text)
+	}
 }
 
 func (d *demo) end(signal syscall.Signal) error {
