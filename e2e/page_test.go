@@ -101,6 +101,13 @@ func (p *page) count(selector string) int {
 	return eval[int](p.t, p.tab, "document.querySelectorAll(`"+selector+"`).length")
 }
 
+// drawn is how many bookings the elements are of: one that runs over a Sunday is drawn in
+// two weeks.
+func (p *page) drawn(selector string) int {
+	p.t.Helper()
+	return eval[int](p.t, p.tab, "new Set([...document.querySelectorAll(`"+selector+"`)].map((e) => e.dataset.booking)).size")
+}
+
 // see waits for an element.
 func (p *page) see(selectors ...string) {
 	p.t.Helper()

@@ -69,6 +69,7 @@ const classes = (bar: Bar) => ({
         type="button"
         class="booking span-bar"
         :class="classes(bar)"
+        :data-booking="bar.booking.id"
         :title="describe(bar.booking)"
         :aria-label="describe(bar.booking)"
         :style="{
