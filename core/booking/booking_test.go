@@ -131,6 +131,7 @@ func TestUnify(t *testing.T) {
 		{"different spans without an order: both block", []booking.Origin{at(1, "a", 0, 2, 0), at(2, "a", 1, 3, 0)}, []int{0, 1}},
 		{"disjoint spans: different bookings", []booking.Origin{at(1, "a", 0, 2, 0), at(2, "a", 2, 4, 1)}, []int{0, 1}},
 		{"one feed twice: different bookings", []booking.Origin{at(1, "a", 0, 2, 0), at(1, "a", 0, 2, 0)}, []int{0, 1}},
+		{"also when another feed's copy came between", []booking.Origin{at(1, "a", 0, 2, 0), at(2, "a", 0, 2, 1), at(2, "a", 0, 2, 0)}, []int{1, 1, 2}},
 		{"without UID never one", []booking.Origin{at(1, "", 0, 2, 0), at(2, "", 0, 2, 0)}, []int{0, 1}},
 		{"three feeds", []booking.Origin{at(1, "a", 0, 2, 0), at(2, "a", 0, 2, 1), at(3, "a", 0, 2, 2)}, []int{2, 2, 2}},
 	} {

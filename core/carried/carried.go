@@ -91,11 +91,16 @@ func Advance(history []Row, want []Item, version int64, now time.Time) Change {
 	return c
 }
 
-// Apply returns what is carried after the change, ordered by span, then UID.
+// Apply returns what is carried after the change, ordered by span, then UID. It takes n log n
+// steps.
 func Apply(history []Row, c Change) []Row {
+	closed := make(map[int64]bool, len(c.Close))
+	for _, id := range c.Close {
+		closed[id] = true
+	}
 	var now []Row
 	for _, r := range history {
-		if r.To == 0 && !slices.Contains(c.Close, r.ID) {
+		if r.To == 0 && !closed[r.ID] {
 			now = append(now, r)
 		}
 	}

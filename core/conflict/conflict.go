@@ -3,15 +3,17 @@
 // In: the blocking bookings that are left once echoes are set aside, and the capacity.
 // Out: Conflicts, each one unbroken run of excess of one kind.
 //
-// The sweep walks the ends of all spans in order and keeps two sums: firm units, and
-// units in all. Where the firm sum is above the capacity it is a double booking; where
-// only the whole sum is, a tentative clash. Ends come before starts at the same point,
-// since spans are half-open: leaving and arriving on one day is no clash. The cost is
-// that of sorting.
+// The sweep walks the starts and the ends of all spans, each sorted apart, and keeps two
+// sums: firm units, and units in all. Where the firm sum is above the capacity it is a
+// double booking; where only the whole sum is, a tentative clash. Spans are half-open:
+// leaving and arriving on one day is no clash. Find and Follow take n log n steps for n
+// bookings, and as many more as what they return holds IDs.
 package conflict
 
 import (
 	"cmp"
+	"math"
+	"math/bits"
 	"slices"
 
 	"wharf/core/span"
@@ -44,82 +46,160 @@ type Conflict struct {
 // Find returns the conflicts among the bookings at the capacity, ordered by start,
 // then kind.
 func Find(bookings []Booking, capacity int) []Conflict {
-	s := sweep{bookings: bookings, capacity: capacity, runs: map[Kind]*Conflict{}}
-	type edge struct {
-		at    int64
-		begin bool
-		index int
+	return newSweep(bookings, capacity).find()
+}
+
+// sweep is the state of one Find.
+type sweep struct {
+	bookings  []Booking // those that take anything, in order of start
+	capacity  int
+	firm, all int  // units taken at the point that is looked at
+	double    runs // of DoubleBooking
+	clash     runs // of TentativeClash
+}
+
+// newSweep places the bookings in order of start, so that whoever walks them in order of
+// time finds neighbours beside each other in memory.
+func newSweep(bookings []Booking, capacity int) *sweep {
+	s := &sweep{capacity: capacity, double: runs{kind: DoubleBooking}, clash: runs{kind: TentativeClash}}
+	starts := order(bookings, func(b *Booking) int64 { return b.Span.Start })
+	s.bookings = make([]Booking, len(starts))
+	for n, p := range starts {
+		s.bookings[n] = bookings[p.index]
 	}
-	edges := make([]edge, 0, 2*len(bookings))
-	for i, b := range bookings {
-		if !b.Span.Empty() {
-			edges = append(edges, edge{b.Span.Start, true, i}, edge{b.Span.End, false, i})
+	return s
+}
+
+// runs are the runs of excess of one kind, in order; the last may still go on.
+type runs struct {
+	kind  Kind
+	found []Conflict
+	going bool
+}
+
+func (s *sweep) find() []Conflict {
+	ends := order(s.bookings, func(b *Booking) int64 { return b.Span.End })
+	for i, j := 0, 0; j < len(ends); {
+		at := ends[j].at
+		if i < len(s.bookings) {
+			at = min(at, s.bookings[i].Span.Start)
 		}
-	}
-	slices.SortFunc(edges, func(a, b edge) int { return cmp.Compare(a.at, b.at) })
-	for i := 0; i < len(edges); {
-		at := edges[i].at
-		for ; i < len(edges) && edges[i].at == at; i++ {
-			s.apply(edges[i].index, edges[i].begin)
+		for ; j < len(ends) && ends[j].at == at; j++ {
+			s.take(&s.bookings[ends[j].index], -1)
 		}
-		s.step(at)
+		for ; i < len(s.bookings) && s.bookings[i].Span.Start == at; i++ {
+			s.take(&s.bookings[i], 1)
+		}
+		s.double.step(s.firm > s.capacity, at)
+		s.clash.step(s.firm <= s.capacity && s.all > s.capacity, at)
 	}
-	slices.SortFunc(s.found, func(a, b Conflict) int {
+	s.handOut(&s.double)
+	s.handOut(&s.clash)
+	found := append(s.double.found, s.clash.found...)
+	slices.SortFunc(found, func(a, b Conflict) int {
 		return cmp.Or(a.Span.Compare(b.Span), cmp.Compare(a.Kind, b.Kind))
 	})
-	return s.found
+	return found
 }
 
-type sweep struct {
-	bookings  []Booking
-	capacity  int
-	firm, all int
-	active    []int // indexes, in order of start
-	runs      map[Kind]*Conflict
-	found     []Conflict
+// Many points are sorted by their digits, the lowest first, which compares nothing; for few,
+// the tables of digits cost more than they save.
+const (
+	digitBits = 11
+	digits    = 1 << digitBits
+)
+
+// point is where a booking begins or ends.
+type point struct {
+	at    int64
+	index int
 }
 
-func (s *sweep) apply(i int, begin bool) {
-	b := s.bookings[i]
-	sign := -1
-	if begin {
-		sign = 1
-		s.active = append(s.active, i)
-	} else {
-		s.active = slices.DeleteFunc(s.active, func(j int) bool { return j == i })
+// order returns the points of the bookings that take anything, by the point that at gives,
+// then by index.
+func order(bookings []Booking, at func(*Booking) int64) []point {
+	points := make([]point, 0, len(bookings))
+	low, high := int64(math.MaxInt64), int64(math.MinInt64)
+	for i := range bookings {
+		if b := &bookings[i]; !b.Span.Empty() {
+			p := at(b)
+			low, high = min(low, p), max(high, p)
+			points = append(points, point{p, i})
+		}
 	}
+	if len(points) < digits {
+		slices.SortStableFunc(points, func(a, b point) int { return cmp.Compare(a.at, b.at) })
+		return points
+	}
+	spare := make([]point, len(points))
+	for shift := 0; shift < bits.Len64(uint64(high)-uint64(low)); shift += digitBits {
+		var begins [digits + 1]int
+		for _, p := range points {
+			begins[(uint64(p.at)-uint64(low))>>shift%digits+1]++
+		}
+		for d := range digits {
+			begins[d+1] += begins[d]
+		}
+		for _, p := range points {
+			d := (uint64(p.at) - uint64(low)) >> shift % digits
+			spare[begins[d]] = p
+			begins[d]++
+		}
+		points, spare = spare, points
+	}
+	return points
+}
+
+// take counts a booking that begins (1) or ends (-1).
+func (s *sweep) take(b *Booking, sign int) {
 	s.all += sign * b.Units
 	if !b.Tentative {
 		s.firm += sign * b.Units
 	}
 }
 
-// step closes or extends the runs, once all edges at one point are applied.
-func (s *sweep) step(at int64) {
-	s.run(DoubleBooking, s.firm > s.capacity, at)
-	s.run(TentativeClash, s.firm <= s.capacity && s.all > s.capacity, at)
+// step begins or ends a run, once all that begins or ends at the point is counted.
+func (r *runs) step(excess bool, at int64) {
+	switch {
+	case excess && !r.going:
+		r.found = append(r.found, Conflict{Kind: r.kind, Span: span.Span{Start: at}})
+	case !excess && r.going:
+		r.found[len(r.found)-1].Span.End = at
+	}
+	r.going = excess
 }
 
-func (s *sweep) run(kind Kind, excess bool, at int64) {
-	run := s.runs[kind]
-	if !excess {
-		if run != nil {
-			run.Span.End = at
-			s.found = append(s.found, *run)
-			delete(s.runs, kind)
-		}
+// handOut says of each run which bookings have a moment in it, in their order of start.
+// They are counted first, so that all lists lie in one piece.
+func (s *sweep) handOut(r *runs) {
+	if len(r.found) == 0 {
 		return
 	}
-	if run == nil {
-		run = &Conflict{Kind: kind, Span: span.Span{Start: at}}
-		s.runs[kind] = run
+	counts, total := make([]int, len(r.found)), 0
+	s.each(r, func(run int, _ int64) {
+		counts[run]++
+		total++
+	})
+	ids := make([]int64, total)
+	for run, n := range counts {
+		r.found[run].Bookings, ids = ids[:0:n], ids[n:]
 	}
-	for _, i := range s.active {
-		if kind == DoubleBooking && s.bookings[i].Tentative {
+	s.each(r, func(run int, id int64) { r.found[run].Bookings = append(r.found[run].Bookings, id) })
+}
+
+// each calls f with every booking of every run.
+func (s *sweep) each(r *runs, f func(run int, booking int64)) {
+	next := 0 // the first run that may hold a booking
+	for i := range s.bookings {
+		b := &s.bookings[i]
+		if b.Tentative && r.kind == DoubleBooking {
 			continue // a firm excess is not the tentative one's doing
 		}
-		if id := s.bookings[i].ID; !slices.Contains(run.Bookings, id) {
-			run.Bookings = append(run.Bookings, id)
+		for next < len(r.found) && r.found[next].Span.End <= b.Span.Start {
+			next++
+		}
+		for run := next; run < len(r.found) && r.found[run].Span.Start < b.Span.End; run++ {
+			f(run, b.ID)
 		}
 	}
 }
@@ -128,17 +208,10 @@ func (s *sweep) run(kind Kind, excess bool, at int64) {
 // a booking and a moment. It returns, for each new one, the index of the old one, or -1.
 // Each old one is used once: those that are not over first, then the one that shares most.
 func Follow(before []Conflict, over []bool, after []Conflict) []int {
-	type candidate struct{ old, new, shared int }
-	var candidates []candidate
-	for n, a := range after {
-		for o, b := range before {
-			if a.Kind != b.Kind || !a.Span.Overlaps(b.Span) {
-				continue
-			}
-			if shared := common(a.Bookings, b.Bookings); shared > 0 {
-				candidates = append(candidates, candidate{o, n, shared})
-			}
-		}
+	shared := sharing(membersOf(before), membersOf(after))
+	candidates := make([]candidate, 0, len(shared))
+	for pair, n := range shared {
+		candidates = append(candidates, candidate{pair[0], pair[1], n})
 	}
 	rank := func(c candidate) int {
 		if over[c.old] {
@@ -146,8 +219,8 @@ func Follow(before []Conflict, over []bool, after []Conflict) []int {
 		}
 		return 0
 	}
-	slices.SortStableFunc(candidates, func(a, b candidate) int {
-		return cmp.Or(cmp.Compare(rank(a), rank(b)), cmp.Compare(b.shared, a.shared))
+	slices.SortFunc(candidates, func(a, b candidate) int {
+		return cmp.Or(cmp.Compare(rank(a), rank(b)), cmp.Compare(b.shared, a.shared), cmp.Compare(a.new, b.new), cmp.Compare(a.old, b.old))
 	})
 	was := slices.Repeat([]int{-1}, len(after))
 	used := make([]bool, len(before))
@@ -159,12 +232,56 @@ func Follow(before []Conflict, over []bool, after []Conflict) []int {
 	return was
 }
 
-func common(a, b []int64) int {
-	n := 0
-	for _, id := range a {
-		if slices.Contains(b, id) {
-			n++
+// member says that a booking is in a conflict.
+type member struct {
+	booking  int64
+	conflict int // its index
+	*Conflict
+}
+
+// membersOf lists who is in the conflicts, by kind and booking, then in order of time.
+func membersOf(all []Conflict) []member {
+	var members []member
+	for i := range all {
+		for _, id := range all[i].Bookings {
+			members = append(members, member{id, i, &all[i]})
 		}
 	}
-	return n
+	slices.SortFunc(members, func(a, b member) int {
+		return cmp.Or(a.compare(b), a.Span.Compare(b.Span), cmp.Compare(a.conflict, b.conflict))
+	})
+	return members
+}
+
+func (m member) compare(o member) int {
+	return cmp.Or(cmp.Compare(m.booking, o.booking), cmp.Compare(m.Kind, o.Kind))
+}
+
+// candidate is a pair that shares bookings at a moment.
+type candidate struct{ old, new, shared int }
+
+// sharing counts the bookings that each old conflict shares with each new one, of those
+// that have a moment in common. The new ones of a kind do not overlap each other.
+func sharing(olds, news []member) map[[2]int]int {
+	shared := map[[2]int]int{}
+	first := 0 // the first new one of the same booking and kind
+	for _, o := range olds {
+		for first < len(news) && news[first].compare(o) < 0 {
+			first++
+		}
+		of := news[first:]
+		from, _ := slices.BinarySearchFunc(of, o, func(n, o member) int {
+			if n.compare(o) == 0 && n.Span.End <= o.Span.Start {
+				return -1
+			}
+			return 1
+		})
+		for _, n := range of[from:] {
+			if n.compare(o) != 0 || n.Span.Start >= o.Span.End {
+				break
+			}
+			shared[[2]int{o.conflict, n.conflict}]++
+		}
+	}
+	return shared
 }

@@ -188,10 +188,11 @@ func gone(c Conflict, now int64) Conflict {
 // still is a conflict that the data shows: it comes back if it was cleared, and opens
 // again when it gains a booking.
 func still(was Conflict, is conflict.Conflict, now int64) Conflict {
-	gained := false
-	for _, id := range is.Bookings {
-		gained = gained || !slices.Contains(was.Bookings, id)
+	had := make(map[int64]bool, len(was.Bookings))
+	for _, id := range was.Bookings {
+		had[id] = true
 	}
+	gained := slices.ContainsFunc(is.Bookings, func(id int64) bool { return !had[id] })
 	was.Conflict = is
 	switch {
 	case is.Span.End <= now:
@@ -204,20 +205,21 @@ func still(was Conflict, is conflict.Conflict, now int64) Conflict {
 
 func renditionsOf(f Facts, verdicts []Verdict) []Rendition {
 	// A booking with two origins is its recipient's own if either origin is.
-	own := map[int64][]int64{} // ID of a booking -> platforms it comes from
+	type sold struct{ booking, platform int64 }
+	own := map[sold]bool{}
 	for i, b := range f.Bookings {
 		id := b.ID
 		if verdicts[i].Kind == OneWith {
 			id = verdicts[i].With
 		}
-		own[id] = append(own[id], b.Platform)
+		own[sold{id, b.Platform}] = true
 	}
 	window := publish.Window(f.Now, f.Calendar.Grain, f.Calendar.Zone)
 	var all []Rendition
 	for _, p := range f.Publications {
 		var want []carried.Item
 		for i, b := range f.Bookings {
-			if verdicts[i].Kind == Counts && b.Blocks && b.Span.Overlaps(window) && !slices.Contains(own[b.ID], p.Platform) {
+			if verdicts[i].Kind == Counts && b.Blocks && b.Span.Overlaps(window) && !own[sold{b.ID, p.Platform}] {
 				want = append(want, carried.Item{UID: b.Minted, Span: b.Span, Units: b.Units, Tentative: b.Tentative})
 			}
 		}

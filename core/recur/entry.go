@@ -123,7 +123,7 @@ func group(components []*ical.Component) ([]Entry, []ical.Diagnostic) {
 	times := timesOf(components)
 	entries := make([]Entry, 0, len(components))
 	first := map[string]int{} // UID -> index of its first entry, of those that come more than once
-	for _, c := range latest(components, times, alike) {
+	for _, c := range latest(components, times, essence) {
 		uid := uidOf(c)
 		if uid == "" {
 			diags = append(diags, ical.Diagf(c.Line, ical.Info, "no-uid", "the %s has no UID: it is told from others by its span and title", c.Name))
@@ -175,42 +175,63 @@ func uidOf(c *ical.Component) string {
 
 // Latest leaves out exact copies and older revisions: components with the same kind,
 // UID, RECURRENCE-ID and ORGANIZER but a lower SEQUENCE, then DTSTAMP (RFC 5546
-// section 2.1.5). Those without UID are all kept. The order is kept.
+// section 2.1.5). Those without UID are all kept. The order is kept. It takes as many
+// steps as there are components.
 func Latest(components []*ical.Component) []*ical.Component {
-	return latest(components, timesOf(components), func(a, b *ical.Component) bool { return a.String() == b.String() })
+	return latest(components, timesOf(components), (*ical.Component).String)
 }
 
-// latest is Latest with another notion of what a copy is.
-func latest(components []*ical.Component, times map[uint64]int32, same func(a, b *ical.Component) bool) []*ical.Component {
+// identity is what two components have in common that are states of one thing.
+type identity struct{ kind, uid, recurrence, organizer string }
+
+func identityOf(c *ical.Component) identity {
+	recurrence, _ := c.Get("RECURRENCE-ID")
+	return identity{c.Name, uidOf(c), recurrence.Param("TZID") + ":" + recurrence.Value, c.Value("ORGANIZER")}
+}
+
+// latest is Latest with another notion of what a copy is: what has the same text.
+func latest(components []*ical.Component, times map[uint64]int32, text func(*ical.Component) string) []*ical.Component {
 	if len(times) == len(components) {
 		return components // each is the only one of its UID
 	}
-	type identity struct{ kind, uid, recurrence, organizer string }
-	kept := make([]*ical.Component, 0, len(components))
-	at := map[identity][]int{}
-	for _, c := range components {
+	alone := func(c *ical.Component) bool {
 		uid := uidOf(c)
-		if uid == "" || times[hashOf(uid)] == 1 || c.Name == "VTIMEZONE" {
-			kept = append(kept, c)
+		return uid == "" || times[hashOf(uid)] == 1 || c.Name == "VTIMEZONE"
+	}
+	newest := map[identity]Revision{}
+	many := map[identity]bool{} // more than one is of that revision
+	for _, c := range components {
+		if alone(c) {
 			continue
 		}
-		recurrence, _ := c.Get("RECURRENCE-ID")
-		id := identity{c.Name, uid, recurrence.Param("TZID") + ":" + recurrence.Value, c.Value("ORGANIZER")}
-		placed := false
-		for _, i := range at[id] {
-			if order := RevisionOf(c).Compare(RevisionOf(kept[i])); order != 0 {
-				if order > 0 {
-					kept[i] = c
+		id, r := identityOf(c), RevisionOf(c)
+		was, seen := newest[id]
+		if order := r.Compare(was); !seen || order > 0 {
+			newest[id], many[id] = r, false
+		} else if order == 0 {
+			many[id] = true
+		}
+	}
+	type copied struct {
+		identity
+		text string
+	}
+	kept, seen := make([]*ical.Component, 0, len(components)), map[copied]bool{}
+	for _, c := range components {
+		if !alone(c) {
+			id := identityOf(c)
+			if RevisionOf(c).Compare(newest[id]) < 0 {
+				continue
+			}
+			if many[id] {
+				one := copied{id, text(c)}
+				if seen[one] {
+					continue
 				}
-				placed = true
-			} else if same(c, kept[i]) {
-				placed = true
+				seen[one] = true
 			}
 		}
-		if !placed {
-			at[id] = append(at[id], len(kept))
-			kept = append(kept, c)
-		}
+		kept = append(kept, c)
 	}
 	return kept
 }
@@ -219,9 +240,7 @@ func latest(components []*ical.Component, times map[uint64]int32, same func(a, b
 var counts = map[string]bool{"UID": true, "RECURRENCE-ID": true, "DTSTART": true, "DTEND": true, "DURATION": true, "RRULE": true, "RDATE": true, "EXDATE": true, "EXRULE": true,
 	"SUMMARY": true, "STATUS": true, "TRANSP": true, busyStatus: true, "SEQUENCE": true, "DTSTAMP": true, "CREATED": true, "ORGANIZER": true, "FREEBUSY": true}
 
-// alike reports whether two components place and tell the same.
-func alike(a, b *ical.Component) bool { return essence(a) == essence(b) }
-
+// essence is the same text for two components that place and tell the same.
 func essence(c *ical.Component) string {
 	var b strings.Builder
 	for _, p := range c.Properties() {
