@@ -24,10 +24,16 @@ export const monthName = format({ month: 'long', year: 'numeric' })
 export const dayName = format({ weekday: 'long', day: 'numeric', month: 'long' })
 export const shortDay = format({ day: 'numeric', month: 'short' })
 
+const clocks = new Map<string, Intl.DateTimeFormat>() // to make one takes as long as to read it a thousand times
+
 /** The wall clock of an instant in a zone, as "2026-07-03T18:00". */
 export function wallClock(instant: string, zone: string): string {
-  const f = new Intl.DateTimeFormat('sv-SE', { timeZone: zone, dateStyle: 'short', timeStyle: 'short' })
-  return f.format(new Date(instant)).replace(' ', 'T')
+  let clock = clocks.get(zone)
+  if (!clock) {
+    clock = new Intl.DateTimeFormat('sv-SE', { timeZone: zone, dateStyle: 'short', timeStyle: 'short' })
+    clocks.set(zone, clock)
+  }
+  return clock.format(new Date(instant)).replace(' ', 'T')
 }
 
 export const todayIn = (zone: string, now: Date): string => wallClock(now.toISOString(), zone).slice(0, 10)

@@ -3,7 +3,7 @@ import type { Calendar, Feed, Publication } from '@/data/api'
 import { staleAfter } from '@/data/live'
 import { factsOf } from './facts'
 import { booking, calendar, clash } from './samples'
-import { gapsOf, movementsOn } from './today'
+import { directionsOf, movementsOn } from './today'
 
 const feed = (id: number, platform: string, calendars: number[]) =>
   ({ id, platform: { name: platform }, calendars }) as Feed
@@ -29,7 +29,7 @@ describe('directions', () => {
     ['only shown needs nothing back', linked('shows', 1), [feed(1, 'Diary', [1])], [], []],
     ['given back only', linked('blocks'), [], [publication(1, 'Desk')], [['Desk', 'in']]],
   ] as const)('%s', (_, c, feeds, publications, want) => {
-    expect(gapsOf([c], [...feeds], [...publications]).map((g) => [g.platform, g.missing])).toEqual(want)
+    expect(directionsOf([c], [...feeds], [...publications]).gaps.map((g) => [g.platform, g.missing])).toEqual(want)
   })
 })
 
@@ -52,6 +52,29 @@ describe('comings and goings', () => {
       [],
     ])
   })
+})
+
+it('twice as many calendars, feeds and bookings take twice the looks', () => {
+  let looks = 0
+  const counted = <T extends object>(thing: T): T =>
+    new Proxy(thing, {
+      get(target, name) {
+        looks++
+        return Reflect.get(target, name) as unknown
+      },
+    })
+  const looksFor = (n: number): number => {
+    const ids = Array.from({ length: n }, (_, i) => i)
+    const calendars = ids.map((i) => counted({ ...linked('blocks', i), id: i }))
+    const feeds = ids.map((i) => counted(feed(i, `Platform ${i % 40}`, [i])))
+    const publications = ids.map((i) => counted(publication(i, `Platform ${(i + 1) % 40}`)))
+    const bookings = ids.map((i) => counted({ ...booking(i, '2026-07-03', '2026-07-05'), calendar: i }))
+    looks = 0
+    expect(directionsOf(calendars, feeds, publications).gaps).toHaveLength(2 * n)
+    expect(movementsOn('2026-07-03', bookings, calendars).come).toHaveLength(n)
+    return looks
+  }
+  expect(looksFor(1000) / looksFor(500)).toBeLessThan(2.5)
 })
 
 it('the evidence is in the order of time', () => {

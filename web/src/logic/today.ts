@@ -17,18 +17,44 @@ export interface Cell {
   publication: Publication | undefined
 }
 
-export function cellOf(calendar: Calendar, platform: string, feeds: Feed[], publications: Publication[]): Cell {
+/** All that comes in and goes out. Cells are looked up: a calendar has few platforms, and there may be many of both. */
+export interface Directions {
+  platforms: string[]
+  cell: (calendar: Calendar, platform: string) => Cell
+  /** What is missing, calendar by calendar. */
+  gaps: Gap[]
+}
+
+export function directionsOf(calendars: Calendar[], feeds: Feed[], publications: Publication[]): Directions {
+  const rows = new Map(calendars.map((calendar) => [calendar.id, { calendar, cells: new Map<string, Cell>() }]))
+  const cellAt = (id: number, platform: string): Cell | undefined => {
+    const row = rows.get(id)
+    if (row && !row.cells.has(platform))
+      row.cells.set(platform, { calendar: row.calendar, platform, feeds: [], publication: undefined })
+    return row?.cells.get(platform)
+  }
+  for (const feed of feeds) for (const id of feed.calendars) cellAt(id, feed.platform.name)?.feeds.push(feed)
+  for (const publication of publications) {
+    const cell = cellAt(publication.calendar, publication.platform.name)
+    if (cell) cell.publication ??= publication
+  }
+  const platforms = [...new Set([...feeds, ...publications].map((x) => x.platform.name))].sort(byName)
   return {
-    calendar,
-    platform,
-    feeds: feeds.filter((f) => f.platform.name === platform && f.calendars.includes(calendar.id)),
-    publication: publications.find((p) => p.platform.name === platform && p.calendar === calendar.id),
+    platforms,
+    cell: (calendar, platform) =>
+      rows.get(calendar.id)?.cells.get(platform) ?? { calendar, platform, feeds: [], publication: undefined },
+    gaps: calendars.flatMap((calendar) =>
+      [...(rows.get(calendar.id)?.cells.values() ?? [])]
+        .sort((a, b) => byName(a.platform, b.platform))
+        .flatMap((cell) => {
+          const missing = gapOf(cell)
+          return missing ? [{ calendar, platform: cell.platform, missing }] : []
+        }),
+    ),
   }
 }
 
-/** Whether the feeds of a cell sell anything: what is only shown needs nothing back. */
-export const sells = (cell: Cell): boolean =>
-  cell.feeds.some((f) => cell.calendar.links.some((l) => l.feed === f.id && l.role === 'blocks'))
+const byName = new Intl.Collator().compare
 
 export function gapOf(cell: Cell): 'in' | 'out' | undefined {
   if (cell.publication && cell.feeds.length === 0) return 'in'
@@ -36,16 +62,11 @@ export function gapOf(cell: Cell): 'in' | 'out' | undefined {
   return undefined
 }
 
-export const platformsOf = (feeds: Feed[], publications: Publication[]): string[] =>
-  [...new Set([...feeds, ...publications].map((x) => x.platform.name))].sort((a, b) => a.localeCompare(b))
-
-export function gapsOf(calendars: Calendar[], feeds: Feed[], publications: Publication[]): Gap[] {
-  return calendars.flatMap((calendar) =>
-    platformsOf(feeds, publications).flatMap((platform) => {
-      const missing = gapOf(cellOf(calendar, platform, feeds, publications))
-      return missing ? [{ calendar, platform, missing }] : []
-    }),
-  )
+/** Whether the feeds of a cell sell anything: what is only shown needs nothing back. */
+function sells(cell: Cell): boolean {
+  if (cell.feeds.length === 0) return false
+  const blocking = new Set(cell.calendar.links.filter((l) => l.role === 'blocks').map((l) => l.feed))
+  return cell.feeds.some((f) => blocking.has(f.id))
 }
 
 /** Somebody who comes or goes on a day. */
@@ -66,27 +87,24 @@ export function movementsOn(
   bookings: Booking[],
   calendars: Calendar[],
 ): { come: Movement[]; go: Movement[] } {
+  const places = new Map(calendars.map((calendar, place) => [calendar.id, { calendar, place }]))
   const come: Movement[] = []
   const go: Movement[] = []
-  for (const calendar of calendars) {
-    for (const booking of bookings) {
-      if (booking.calendar !== calendar.id || booking.verdict !== 'booking') continue
-      if (calendar.grain === 'time') {
-        const clock = wallClock(booking.start, calendar.zone)
-        if (clock.slice(0, 10) === date)
-          come.push({
-            booking,
-            calendar,
-            clock: `${clock.slice(11)}–${wallClock(booking.end, calendar.zone).slice(11)}`,
-          })
-        continue
-      }
-      if (booking.start === date) come.push({ booking, calendar, clock: '' })
-      const last = calendar.grain === 'night' ? booking.end : dayBefore(booking.end)
-      if (last === date) go.push({ booking, calendar, clock: '' })
+  for (const booking of bookings) {
+    const calendar = places.get(booking.calendar)?.calendar
+    if (!calendar || booking.verdict !== 'booking') continue
+    if (calendar.grain === 'time') {
+      const clock = wallClock(booking.start, calendar.zone)
+      if (clock.slice(0, 10) === date)
+        come.push({ booking, calendar, clock: `${clock.slice(11)}–${wallClock(booking.end, calendar.zone).slice(11)}` })
+      continue
     }
+    if (booking.start === date) come.push({ booking, calendar, clock: '' })
+    const last = calendar.grain === 'night' ? booking.end : dayBefore(booking.end)
+    if (last === date) go.push({ booking, calendar, clock: '' })
   }
-  const order = (a: Movement, b: Movement) => a.clock.localeCompare(b.clock)
+  const place = (m: Movement) => places.get(m.calendar.id)?.place ?? 0
+  const order = (a: Movement, b: Movement) => (a.clock === b.clock ? place(a) - place(b) : a.clock < b.clock ? -1 : 1)
   return { come: come.sort(order), go: go.sort(order) }
 }
 

@@ -1,9 +1,8 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import type { Calendar } from '@/data/api'
 import { useCalendars, useFeeds, usePublications } from '@/data/queries'
 import { count } from '@/logic/dates'
-import { cellOf, gapOf, gapsOf, platformsOf, type Cell } from '@/logic/today'
+import { directionsOf, gapOf, type Cell } from '@/logic/today'
 import FeedTag from '@/parts/FeedTag.vue'
 import StateWord from '@/parts/StateWord.vue'
 import TimeAgo from '@/parts/TimeAgo.vue'
@@ -12,11 +11,12 @@ const calendars = useCalendars()
 const feeds = useFeeds()
 const publications = usePublications()
 
-const platforms = computed(() => platformsOf(feeds.data.value ?? [], publications.data.value ?? []))
-const cell = (c: Calendar, platform: string): Cell =>
-  cellOf(c, platform, feeds.data.value ?? [], publications.data.value ?? [])
+const directions = computed(() =>
+  directionsOf(calendars.data.value ?? [], feeds.data.value ?? [], publications.data.value ?? []),
+)
+const platforms = computed(() => directions.value.platforms)
+const gaps = computed(() => directions.value.gaps)
 const used = (c: Cell) => c.feeds.length > 0 || c.publication !== undefined
-const gaps = computed(() => gapsOf(calendars.data.value ?? [], feeds.data.value ?? [], publications.data.value ?? []))
 /** Calendars that lack a direction come first. */
 const all = computed(() => {
   const lacks = new Set(gaps.value.map((g) => g.calendar.id))
@@ -53,7 +53,7 @@ const failed = computed(() => calendars.error.value ?? feeds.error.value ?? publ
               <router-link :to="`/calendars/${c.id}`">{{ c.name }}</router-link>
             </th>
             <td
-              v-for="x in platforms.map((p) => cell(c, p))"
+              v-for="x in platforms.map((p) => directions.cell(c, p))"
               :key="x.platform"
               :class="{ unused: !used(x) }"
               :data-platform="x.platform"

@@ -13,7 +13,7 @@ import {
 import { count } from '@/logic/dates'
 import { useProblems } from '@/logic/form'
 import { useRemoval } from '@/logic/removal'
-import { gapsOf } from '@/logic/today'
+import { directionsOf } from '@/logic/today'
 import LossDialog from '@/parts/LossDialog.vue'
 import PublicationPickups from '@/parts/PublicationPickups.vue'
 import TimeAgo from '@/parts/TimeAgo.vue'
@@ -30,7 +30,7 @@ const name = (calendar: number) => calendars.data.value?.find((c) => c.id === ca
 
 /** Platforms that we read for a calendar but that get nothing back. */
 const missing = computed(() =>
-  gapsOf(calendars.data.value ?? [], feeds.data.value ?? [], publications.data.value ?? []).filter(
+  directionsOf(calendars.data.value ?? [], feeds.data.value ?? [], publications.data.value ?? []).gaps.filter(
     (g) => g.missing === 'out',
   ),
 )

@@ -5,7 +5,7 @@ import { useAllBookings, useCalendars, useConflicts, useFeeds, usePublications }
 import { addDays, count, dayName, todayIn } from '@/logic/dates'
 import { useClock } from '@/logic/now'
 import { lengthWords, spanWords } from '@/logic/layout'
-import { endWord, gapsOf, movementsOn, startWord } from '@/logic/today'
+import { directionsOf, endWord, movementsOn, startWord } from '@/logic/today'
 import AddCalendar from '@/parts/AddCalendar.vue'
 import TimeAgo from '@/parts/TimeAgo.vue'
 
@@ -37,7 +37,8 @@ const heading = computed(() => {
   ].filter(Boolean)
   return `${parts.join(' and ')} ${open.value.length === 1 ? 'needs' : 'need'} you.`
 })
-const calendarOf = (c: Conflict) => all.value.find((k) => k.id === c.calendar)
+const byID = computed(() => new Map(all.value.map((c) => [c.id, c])))
+const calendarOf = (c: Conflict) => byID.value.get(c.calendar)
 const guests = (c: Conflict) => c.bookings.map((b) => b.title || 'Untitled').join(' and ')
 
 const unwell = computed(() => (feeds.data.value ?? []).filter((f) => f.state !== 'fresh'))
@@ -48,7 +49,7 @@ const oldest = computed(
       .filter((t) => t !== undefined)
       .sort()[0],
 )
-const gaps = computed(() => gapsOf(all.value, feeds.data.value ?? [], publications.data.value ?? []))
+const gaps = computed(() => directionsOf(all.value, feeds.data.value ?? [], publications.data.value ?? []).gaps)
 const never = computed(() => (publications.data.value ?? []).filter((p) => !p.lastPickup))
 const bare = computed(() => all.value.filter((c) => c.links.length === 0))
 const failed = computed(
