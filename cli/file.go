@@ -3,6 +3,7 @@ package cli
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"slices"
@@ -52,7 +53,7 @@ func fileCommand(env *Env) *cli.Command {
 				Flags: slices.Concat(window, []cli.Flag{asJSON,
 					&cli.StringFlag{Name: "grain", Value: "time", Usage: "night, day or time"},
 					&cli.IntFlag{Name: "capacity", Value: 1, Usage: "how many bookings fit at once"}}),
-				Action: func(_ context.Context, c *cli.Command) error { return env.fileConflicts(c) },
+				Action: env.fileConflicts,
 			},
 		},
 	}
@@ -121,7 +122,8 @@ func (env *Env) windowOf(c *cli.Command) (recur.Window, error) {
 	return recur.Window{From: from.Start(loc), To: to.Start(loc), Zone: loc, Limit: c.Int("max-occurrences")}, nil
 }
 
-// document reads a file as a calendar; the error names the file.
+// document reads a file as a calendar; the error names the file. Of one that is cut off there
+// is what is whole of it, too.
 func (env *Env) document(c *cli.Command, name string) (*recur.Document, error) {
 	f, err := env.open(name)
 	if err != nil {
@@ -129,10 +131,29 @@ func (env *Env) document(c *cli.Command, name string) (*recur.Document, error) {
 	}
 	defer f.Close()
 	doc, err := recur.Read(reader(c, f))
-	if err != nil {
-		return nil, fmt.Errorf("%s: %w", name, err)
+	return doc, named(name, err)
+}
+
+// fileError is an error in the words that fit the file.
+type fileError struct {
+	words string
+	err   error
+}
+
+func (e *fileError) Error() string { return e.words }
+
+func (e *fileError) Unwrap() error { return e.err }
+
+// named says of which file an error is, and of one that is cut off what became of it.
+func named(name string, err error) error {
+	var not *ical.NotCalendarError
+	switch {
+	case err == nil:
+		return nil
+	case errors.As(err, &not) && ical.IsCutOff(err):
+		return &fileError{fmt.Sprintf("%s is %s: what is whole of it was taken, up to line %d; %s", name, not.Is, not.Line, not.Remedy), err}
 	}
-	return doc, nil
+	return fmt.Errorf("%s: %w", name, err)
 }
 
 // mostSaid is how many remarks on one file are printed beside what was asked for.

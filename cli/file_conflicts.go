@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"context"
 	"fmt"
 	"io"
 	"strconv"
@@ -31,7 +32,7 @@ type bookingLine struct {
 	End   string `json:"end"`
 }
 
-func (env *Env) fileConflicts(c *cli.Command) error {
+func (env *Env) fileConflicts(ctx context.Context, c *cli.Command) error {
 	names, err := files(c, 0)
 	if err != nil {
 		return err
@@ -51,6 +52,8 @@ func (env *Env) fileConflicts(c *cli.Command) error {
 		if err != nil {
 			fmt.Fprintln(env.Err, "wharf: "+err.Error())
 			failed = true
+		}
+		if doc == nil {
 			continue
 		}
 		say := env.sayer(name)
@@ -61,7 +64,11 @@ func (env *Env) fileConflicts(c *cli.Command) error {
 	if !c.Bool("json") && calendar.Grain == span.Time {
 		format = func(p int64) string { return localTime(p, calendar.Zone) }
 	}
-	lines := conflictLines(facts, names, format)
+	result, err := judge.Judge(ctx, facts)
+	if err != nil {
+		return err
+	}
+	lines := conflictLines(facts, result.Conflicts, names, format)
 	if c.Bool("json") {
 		err = printJSON(env.Out, lines)
 	} else {
@@ -93,9 +100,9 @@ func bookingsOf(doc *recur.Document, say func(...ical.Diagnostic), feed int64, c
 	return all
 }
 
-func conflictLines(facts judge.Facts, names []string, format func(int64) string) []conflictLine {
+func conflictLines(facts judge.Facts, found []judge.Conflict, names []string, format func(int64) string) []conflictLine {
 	lines := []conflictLine{}
-	for _, k := range judge.Judge(facts).Conflicts {
+	for _, k := range found {
 		l := conflictLine{Kind: string(k.Kind), Start: format(k.Span.Start), End: format(k.Span.End)}
 		for _, id := range k.Bookings {
 			b := facts.Bookings[id]

@@ -5,6 +5,7 @@ import (
 	"bytes"
 	"cmp"
 	"encoding/binary"
+	"errors"
 	"fmt"
 	"io"
 	"runtime/debug"
@@ -59,13 +60,14 @@ func (env *Env) fileExpand(c *cli.Command) error {
 	defer debug.SetGCPercent(debug.SetGCPercent(expandGC))
 	found := newOccurrences(c.Bool("json"), w)
 	defer found.lines.close()
-	if err := env.stream(c, names[0], w, found.add); err != nil {
+	err = env.stream(c, names[0], w, found.add)
+	if err != nil && !ical.IsCutOff(err) {
 		return err
 	}
 	if err := found.sort(); err != nil {
 		return err
 	}
-	return found.write(env.Out)
+	return errors.Join(found.write(env.Out), err)
 }
 
 // expandGC is the garbage collector's target while a file is expanded: memory is worth
@@ -88,16 +90,13 @@ func (env *Env) stream(c *cli.Command, name string, w recur.Window, found func([
 	if !ok { // a pipe can be read only once
 		whole, err := io.ReadAll(io.LimitReader(f, limits.Bytes+1))
 		if err != nil {
-			return fmt.Errorf("%s: %w", name, err)
+			return named(name, err)
 		}
 		in = bytes.NewReader(whole)
 	}
 	say := env.sayer(name)
 	s := recur.Stream{Limits: limits, Window: w, Found: found, Told: func(d ical.Diagnostic) { say(d) }}
-	if err := s.Expand(in); err != nil {
-		return fmt.Errorf("%s: %w", name, err)
-	}
-	return nil
+	return named(name, s.Expand(in))
 }
 
 // occurrences are what was found, each written down at once and little else kept.

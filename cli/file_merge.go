@@ -23,11 +23,10 @@ func (env *Env) fileMerge(c *cli.Command) error {
 		if err != nil {
 			fmt.Fprintln(env.Err, "wharf: "+err.Error())
 			failed++
-			continue
 		}
 		calendars = append(calendars, found...)
 	}
-	if failed == len(names) {
+	if len(calendars) == 0 {
 		return errUnmet
 	}
 	merged, diags := publish.Merge(calendars)
@@ -36,7 +35,7 @@ func (env *Env) fileMerge(c *cli.Command) error {
 		return err
 	}
 	if failed > 0 {
-		return fmt.Errorf("%d of %d files are left out of the merged calendar: see above", failed, len(names))
+		return fmt.Errorf("%d of %d files are not or not wholly in the merged calendar: see above", failed, len(names))
 	}
 	return nil
 }
@@ -51,10 +50,7 @@ func (env *Env) calendarsIn(c *cli.Command, name string) ([]*ical.Component, err
 	r.Raw = true // what is taken over is not to be written anew
 	calendars, err := r.ReadAll()
 	env.sayer(name)(r.Diagnostics...)
-	if err != nil {
-		return nil, fmt.Errorf("%s: %w", name, err)
-	}
-	return calendars, nil
+	return calendars, named(name, err)
 }
 
 // writeOutput writes the whole file or nothing of it.

@@ -9,5 +9,5 @@ for part in server client; do
   (cd api && go tool oapi-codegen -config "$dir/$part.yaml" openapi.yaml)
   cmp -s "$dir/$part.gen.go" "api/$part/$part.gen.go" || { echo "api/$part/$part.gen.go is not what api/openapi.yaml says: run 'make generate'" >&2; exit 1; }
 done
-(cd web && npx --no-install openapi-typescript ../api/openapi.yaml -o "$dir/schema.d.ts" >/dev/null)
-cmp -s "$dir/schema.d.ts" web/src/data/schema.d.ts || { echo "web/src/data/schema.d.ts is not what api/openapi.yaml says: run 'make generate'" >&2; exit 1; }
+(cd web && npx --no-install openapi-typescript ../api/openapi.yaml --enum-values -o "$dir/schema.ts" >/dev/null)
+cmp -s "$dir/schema.ts" web/src/data/schema.ts || { echo "web/src/data/schema.ts is not what api/openapi.yaml says: run 'make generate'" >&2; exit 1; }

@@ -46,8 +46,12 @@ type Config struct {
 	Workers      int
 	MaxBookings  int
 	StopTimeout  time.Duration
-	ShelfBytes   int64 // memory for publications
-	MaxStreams   int   // open pages at once
+	QueryTimeout time.Duration // of one statement of the database
+	// RequestTimeout bounds how long a request of the API is worked on, and Lease beyond that
+	// one that reads a feed.
+	RequestTimeout time.Duration
+	ShelfBytes     int64 // memory for publications
+	MaxStreams     int   // open pages at once
 
 	Now   func() time.Time
 	Log   *slog.Logger
@@ -71,7 +75,7 @@ func Run(ctx context.Context, c Config) error {
 		return fmt.Errorf("the address %s cannot be listened on (%w): choose another one with --listen", c.Listen, err)
 	}
 	defer listener.Close()
-	s, err := store.Open(ctx, c.Database, c.Log)
+	s, err := store.Open(ctx, c.Database, c.QueryTimeout)
 	if err != nil {
 		return err
 	}
@@ -96,7 +100,7 @@ func Run(ctx context.Context, c Config) error {
 	handler, err := server.New(server.Config{
 		Store: s, Accounts: accounts, Refresher: refresher, Combiner: refresher.Combiner, Box: box, Shelf: held, Hub: hub, Console: web.Files(),
 		Log: c.Log, Now: c.Now, Registry: registry, PublicURL: public, AllowedHosts: c.AllowedHosts,
-		DefaultEvery: c.DefaultEvery, LeastEvery: c.LeastEvery, MaxStreams: c.MaxStreams,
+		DefaultEvery: c.DefaultEvery, LeastEvery: c.LeastEvery, MaxStreams: c.MaxStreams, RequestTimeout: c.RequestTimeout, ReadingTimeout: c.Lease,
 	})
 	if err != nil {
 		return err
@@ -125,7 +129,9 @@ func refresherOf(c Config, s *store.Store, box *secret.Box) (*refresh.Refresher,
 	combiner := &combine.Combiner{Store: s, Now: c.Now, Log: c.Log, Done: func(_ int64, took time.Duration) { combined.Observe(took.Seconds()) }}
 	return &refresh.Refresher{Store: s, Box: box, Fetcher: fetcher, Combiner: combiner, MintKey: box.Derive("uid"), Now: c.Now, Log: c.Log,
 		Lease: c.Lease, Workers: c.Workers, MaxBookings: c.MaxBookings,
-		Done: func(outcome string, took time.Duration) { readings.WithLabelValues(outcome).Observe(took.Seconds()) },
+		Done: func(outcome store.Outcome, took time.Duration) {
+			readings.WithLabelValues(string(outcome)).Observe(took.Seconds())
+		},
 	}, registry, nil
 }
 
@@ -193,13 +199,29 @@ func serve(ctx context.Context, c Config, listener net.Listener, handler http.Ha
 	grace, cancel := context.WithTimeout(context.WithoutCancel(ctx), c.StopTimeout)
 	defer cancel()
 	err = errors.Join(err, h.Shutdown(grace))
-	<-worked
-	b.shelf.Flush(grace)
+	select {
+	case <-worked:
+	case <-grace.Done():
+		// Whatever is still at it has no claim that others wait for, and commits nothing half.
+		c.Log.Warn("background work did not stop in time; it is broken off")
+	}
+	b.flush(ctx)
 	if errors.Is(err, http.ErrServerClosed) {
 		err = nil
 	}
 	c.Log.Info("stopped")
 	return err
+}
+
+// flushTimeout is what pickups have to be written in at the end, however long the rest of
+// the stop took.
+const flushTimeout = 5 * time.Second
+
+// flush writes the pickups that were counted last.
+func (b background) flush(ctx context.Context) {
+	ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), flushTimeout)
+	defer cancel()
+	b.shelf.Flush(ctx)
 }
 
 func publicURL(c Config) (*url.URL, error) {

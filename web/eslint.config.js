@@ -4,7 +4,7 @@ import globals from 'globals'
 import tseslint from 'typescript-eslint'
 
 export default tseslint.config(
-  { ignores: ['dist', 'node_modules', 'src/data/schema.d.ts', 'src/components.d.ts'] },
+  { ignores: ['dist', 'node_modules', 'src/data/schema.ts', 'src/components.d.ts'] },
   ...tseslint.configs.strict,
   ...vue.configs['flat/recommended'],
   {

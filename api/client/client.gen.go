@@ -300,8 +300,11 @@ type Calendar struct {
 	Name          string `json:"name"`
 	OpenConflicts int    `json:"openConflicts"`
 	Revision      int64  `json:"revision"`
-	Version       int64  `json:"version"`
-	Zone          string `json:"zone"`
+
+	// Trouble The calendar could not be brought up to date; what was published last stays
+	Trouble *Trouble `json:"trouble,omitempty"`
+	Version int64    `json:"version"`
+	Zone    string   `json:"zone"`
 }
 
 // CalendarEdit defines model for CalendarEdit.
@@ -643,6 +646,16 @@ type TokenRequest struct {
 	Label    string `json:"label"`
 	Name     string `json:"name"`
 	Password string `json:"password"`
+}
+
+// Trouble The calendar could not be brought up to date; what was published last stays
+type Trouble struct {
+	// Retry When it is tried again
+	Retry time.Time `json:"retry"`
+	Since time.Time `json:"since"`
+
+	// Why A sentence
+	Why string `json:"why"`
 }
 
 // Verdict defines model for Verdict.

@@ -12,6 +12,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"wharf/service"
+	"wharf/service/store"
 )
 
 // serveCommand documents every setting of the service where it is set.
@@ -43,6 +44,8 @@ func serveCommand() *cli.Command {
 			&cli.IntFlag{Name: "max-bookings", Sources: cli.EnvVars("WHARF_MAX_BOOKINGS"), Value: 50000, Usage: "bookings that one feed may have on one calendar"},
 			span("lease", "WHARF_LEASE", 2*time.Minute, "time after which a reading that was never finished is done again"),
 			&cli.IntFlag{Name: "workers", Sources: cli.EnvVars("WHARF_WORKERS"), Value: 8, Usage: "readings at once"},
+			span("query-timeout", "WHARF_QUERY_TIMEOUT", store.DefaultQueryTimeout, "longest time that the database may take for one statement; then it counts as away"),
+			span("request-timeout", "WHARF_REQUEST_TIMEOUT", 30*time.Second, "longest time that a request is worked on; one that reads a feed has the lease beyond it"),
 			span("stop-timeout", "WHARF_STOP_TIMEOUT", 15*time.Second, "time that requests have to finish when the service stops"),
 			&cli.Int64Flag{Name: "publications-mb", Sources: cli.EnvVars("WHARF_PUBLICATIONS_MB"), Value: 256, Usage: "memory for publications that are ready to be picked up, in megabytes"},
 			&cli.IntFlag{Name: "max-streams", Sources: cli.EnvVars("WHARF_MAX_STREAMS"), Value: 1000, Usage: "open pages that are told of changes at once"},
@@ -80,6 +83,7 @@ func serve(ctx context.Context, c *cli.Command) error {
 		DefaultEvery: c.Duration("default-every"), LeastEvery: c.Duration("least-every"),
 		FetchTimeout: c.Duration("fetch-timeout"), MaxFeedBytes: c.Int64("max-feed-mb") << 20,
 		MaxBookings: max(1, c.Int("max-bookings")), Lease: c.Duration("lease"), Workers: max(1, c.Int("workers")), StopTimeout: c.Duration("stop-timeout"),
+		QueryTimeout: c.Duration("query-timeout"), RequestTimeout: c.Duration("request-timeout"),
 		ShelfBytes: c.Int64("publications-mb") << 20, MaxStreams: max(1, c.Int("max-streams")),
 		Now: time.Now, Log: slog.New(handler), Print: func(line string) { fmt.Println(line) },
 	})

@@ -1,6 +1,9 @@
 package ical
 
-import "fmt"
+import (
+	"errors"
+	"fmt"
+)
 
 // Severity says how much a Diagnostic matters.
 type Severity string
@@ -33,6 +36,15 @@ type NotCalendarError struct {
 	Is     string // "a web page"
 	Remedy string // what the coordinator can do
 }
+
+// IsCutOff reports whether an error says that a calendar ends before its END. What was read
+// of it until then is whole.
+func IsCutOff(err error) bool {
+	var not *NotCalendarError
+	return errors.As(err, &not) && not.Code == cutOff
+}
+
+const cutOff = "cut-off"
 
 func (e *NotCalendarError) Error() string {
 	return fmt.Sprintf("this is %s, not a calendar: %s", e.Is, e.Remedy)

@@ -129,12 +129,16 @@ func (r *Reader) next() (*Component, error) {
 	}
 }
 
-// ReadAll reads the rest of the stream: each VCALENDAR with all that is in it.
+// ReadAll reads the rest of the stream: each VCALENDAR with all that is in it. Of a stream
+// that is cut off (IsCutOff) it returns what is whole, and the error.
 func (r *Reader) ReadAll() ([]*Component, error) {
 	for {
 		c, err := r.Next()
 		if errors.Is(err, io.EOF) {
 			return r.Calendars, nil
+		}
+		if IsCutOff(err) {
+			return r.Calendars, err
 		}
 		if err != nil {
 			return nil, err
@@ -240,7 +244,7 @@ func (r *Reader) ended(err error) error {
 	case !errors.Is(err, io.EOF) || !r.inside:
 		return err
 	}
-	return &NotCalendarError{Code: "cut-off", Line: r.lines.number - 1, Is: "cut off before its end (END:VCALENDAR is missing)",
+	return &NotCalendarError{Code: cutOff, Line: r.lines.number - 1, Is: "cut off before its end (END:VCALENDAR is missing)",
 		Remedy: "download it again; if it stays so, tell the platform that its feed is incomplete"}
 }
 

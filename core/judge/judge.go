@@ -9,6 +9,7 @@
 package judge
 
 import (
+	"context"
 	"slices"
 	"time"
 
@@ -52,7 +53,8 @@ type Publication struct {
 	ID       int64
 	Platform int64 // the recipient's
 	Name     string
-	Version  int64 // 0: nothing was rendered yet
+	Title    string // of the times that it shows as taken
+	Version  int64  // 0: nothing was rendered yet
 	History  []carried.Row
 	Renamed  bool // its newest version has another name
 	Revoked  bool // nothing is rendered any more; what it carried is still known
@@ -67,6 +69,9 @@ const (
 	Cleared      State = "cleared" // the data no longer shows it
 	Past         State = "past"    // its time is over
 )
+
+// Unsettled are the states in which a conflict is shown as one that needs somebody.
+var Unsettled = []State{Open, Acknowledged}
 
 // Conflict is a conflict with its identity and state; ID 0 is a new one.
 type Conflict struct {
@@ -108,14 +113,20 @@ type Result struct {
 	Renditions []Rendition
 }
 
-// Judge draws the conclusions from the facts.
-func Judge(f Facts) Result {
-	verdicts := verdictsOn(f)
-	return Result{
-		Verdicts:   verdicts,
-		Conflicts:  conflictsIn(f, verdicts),
-		Renditions: renditionsOf(f, verdicts),
+// Judge draws the conclusions from the facts. It ends early, with the error of ctx, only
+// when ctx does.
+func Judge(ctx context.Context, f Facts) (Result, error) {
+	var r Result
+	for _, step := range []func(){
+		func() { r.Verdicts = verdictsOn(f) },
+		func() { r.Conflicts = conflictsIn(f, r.Verdicts) },
+		func() { r.Renditions = renditionsOf(ctx, f, r.Verdicts) },
+	} {
+		if step(); ctx.Err() != nil {
+			return Result{}, ctx.Err()
+		}
 	}
+	return r, nil
 }
 
 // verdictsOn sets echoes aside first; only then can two be one.
@@ -203,7 +214,7 @@ func still(was Conflict, is conflict.Conflict, now int64) Conflict {
 	return was
 }
 
-func renditionsOf(f Facts, verdicts []Verdict) []Rendition {
+func renditionsOf(ctx context.Context, f Facts, verdicts []Verdict) []Rendition {
 	// A booking with two origins is its recipient's own if either origin is.
 	type sold struct{ booking, platform int64 }
 	own := map[sold]bool{}
@@ -217,6 +228,9 @@ func renditionsOf(f Facts, verdicts []Verdict) []Rendition {
 	window := publish.Window(f.Now, f.Calendar.Grain, f.Calendar.Zone)
 	var all []Rendition
 	for _, p := range f.Publications {
+		if ctx.Err() != nil {
+			break
+		}
 		var want []carried.Item
 		for i, b := range f.Bookings {
 			if verdicts[i].Kind == Counts && b.Blocks && b.Span.Overlaps(window) && !own[sold{b.ID, p.Platform}] {
@@ -231,7 +245,7 @@ func renditionsOf(f Facts, verdicts []Verdict) []Rendition {
 		r.Change = carried.Advance(p.History, want, p.Version+1, f.Now)
 		if !r.Change.Empty() || p.Version == 0 || p.Renamed {
 			r.Version = p.Version + 1
-			r.Body = publish.Render(p.Name, f.Calendar.Grain, carried.Apply(p.History, r.Change))
+			r.Body = publish.Render(p.Name, p.Title, f.Calendar.Grain, carried.Apply(p.History, r.Change))
 		}
 		all = append(all, r)
 	}

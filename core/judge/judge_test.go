@@ -1,6 +1,7 @@
 package judge_test
 
 import (
+	"context"
 	"fmt"
 	"strings"
 	"testing"
@@ -30,6 +31,13 @@ func sale(id, platform int64, uid string, first, last int) judge.Booking {
 		Booking: booking.Booking{Span: span.Span{Start: day(first), End: day(last)}, Blocks: true, Units: 1}}
 }
 
+func judged(t *testing.T, f judge.Facts) judge.Result {
+	t.Helper()
+	r, err := judge.Judge(context.Background(), f)
+	require.NoError(t, err)
+	return r
+}
+
 func TestConflictLife(t *testing.T) {
 	a, b, c := sale(1, 1, "a", 10, 13), sale(2, 2, "b", 12, 14), sale(3, 3, "c", 12, 13)
 	known := judge.Conflict{ID: 9, Conflict: conflict.Conflict{Kind: conflict.DoubleBooking, Span: span.Span{Start: day(12), End: day(13)}, Bookings: []int64{1, 2}}}
@@ -50,7 +58,7 @@ func TestConflictLife(t *testing.T) {
 		{"its time is over", []judge.Booking{a, b}, in(judge.Open), now.AddDate(0, 1, 0), "9 past"},
 		{"over and gone", nil, in(judge.Open), now.AddDate(0, 1, 0), "9 past"},
 	} {
-		r := judge.Judge(judge.Facts{Calendar: ketch(), Now: tc.now, Bookings: tc.bookings, Conflicts: tc.known})
+		r := judged(t, judge.Facts{Calendar: ketch(), Now: tc.now, Bookings: tc.bookings, Conflicts: tc.known})
 		require.Len(t, r.Conflicts, 1, tc.name)
 		assert.Equal(t, tc.want, fmt.Sprintf("%d %s", r.Conflicts[0].ID, r.Conflicts[0].State), tc.name)
 	}
@@ -84,7 +92,7 @@ func (x *exchange) round(t *testing.T) judge.Result {
 		}
 		f.Publications = append(f.Publications, judge.Publication{ID: p, Platform: p, Version: x.version[p], History: x.history[p]})
 	}
-	r := judge.Judge(f)
+	r := judged(t, f)
 	for _, rendition := range r.Renditions {
 		h := x.history[rendition.ID]
 		for i := range h {
@@ -144,7 +152,7 @@ func TestOurUIDWithOtherDatesIsABooking(t *testing.T) {
 		"the span that was sent to another platform": {2, 12, judge.Echo},
 		"a span that was never sent":                 {1, 13, judge.Counts},
 	} {
-		r := judge.Judge(judge.Facts{Calendar: ketch(), Now: now, Bookings: []judge.Booking{sale(1, tc.platform, "m@wharf", 10, tc.last)}, Publications: []judge.Publication{pub}})
+		r := judged(t, judge.Facts{Calendar: ketch(), Now: now, Bookings: []judge.Booking{sale(1, tc.platform, "m@wharf", 10, tc.last)}, Publications: []judge.Publication{pub}})
 		assert.Equal(t, tc.want, r.Verdicts[0].Kind, name)
 		assert.Contains(t, r.Verdicts[0].Evidence, "2026-07-10", name)
 	}
@@ -169,7 +177,7 @@ func TestSecondCalendar(t *testing.T) {
 		{"with another span of which nothing is known", wider, here, judge.Counts},
 		{"the original is not here: this is all that tells of the sale", known, nil, judge.Counts},
 	} {
-		r := judge.Judge(judge.Facts{Calendar: ketch(), Now: now, Bookings: []judge.Booking{tc.entry}, Originals: tc.originals})
+		r := judged(t, judge.Facts{Calendar: ketch(), Now: now, Bookings: []judge.Booking{tc.entry}, Originals: tc.originals})
 		assert.Equal(t, tc.want, r.Verdicts[0].Kind, tc.name)
 	}
 }
@@ -184,7 +192,7 @@ func TestPublication(t *testing.T) {
 	both := []judge.Booking{sale(5, 1, "both", 20, 21), sale(6, 2, "both", 20, 21)} // one booking with two origins
 	f := judge.Facts{Calendar: ketch(), Now: now, Bookings: append([]judge.Booking{own, other, request, shown}, both...),
 		Publications: []judge.Publication{{ID: 7, Platform: 1, Name: "Ketch, for the desk"}}}
-	r := judge.Judge(f).Renditions[0]
+	r := judged(t, f).Renditions[0]
 	doc, err := recur.Read(ical.NewReader(strings.NewReader(string(r.Body))))
 	require.NoError(t, err)
 	var got []string
@@ -195,7 +203,7 @@ func TestPublication(t *testing.T) {
 	assert.Equal(t, []string{"2026-07-10 2026-07-12 confirmed Not available", "2026-07-14 2026-07-15 tentative Not available"}, got)
 	assert.NotContains(t, string(r.Body), "METHOD")
 
-	again := judge.Judge(f).Renditions[0]
+	again := judged(t, f).Renditions[0]
 	assert.Equal(t, r.Body, again.Body, "the same state gives the same bytes")
 
 	history := r.Change.Open
@@ -204,11 +212,11 @@ func TestPublication(t *testing.T) {
 	}
 	f.Publications[0].Version, f.Publications[0].History = 1, history
 	f.Now = now.Add(24 * time.Hour)
-	unchanged := judge.Judge(f).Renditions[0]
+	unchanged := judged(t, f).Renditions[0]
 	assert.Nil(t, unchanged.Body, "a new day alone changes nothing")
 	f.Bookings[1].Span.End++
 	f.Now = now.Add(48 * time.Hour)
-	moved := judge.Judge(f).Renditions[0]
+	moved := judged(t, f).Renditions[0]
 	assert.EqualValues(t, 2, moved.Version)
 	require.Len(t, moved.Change.Open, 1)
 	assert.Equal(t, 1, moved.Change.Open[0].Sequence, "a changed item has a higher SEQUENCE")
@@ -220,13 +228,13 @@ func TestPublication(t *testing.T) {
 func TestRenamedAndRevoked(t *testing.T) {
 	a := sale(1, 1, "a", 10, 12)
 	facts := judge.Facts{Calendar: ketch(), Now: now, Bookings: []judge.Booking{a}, Publications: []judge.Publication{{ID: 1, Platform: 2, Name: "Before"}}}
-	first := judge.Judge(facts).Renditions[0]
+	first := judged(t, facts).Renditions[0]
 	require.EqualValues(t, 1, first.Version)
 	facts.Publications[0].Version, facts.Publications[0].History = 1, carried.Apply(nil, first.Change)
-	assert.Nil(t, judge.Judge(facts).Renditions[0].Body, "nothing is new")
+	assert.Nil(t, judged(t, facts).Renditions[0].Body, "nothing is new")
 
 	facts.Publications[0].Name, facts.Publications[0].Renamed = "After", true
-	renamed := judge.Judge(facts).Renditions[0]
+	renamed := judged(t, facts).Renditions[0]
 	assert.EqualValues(t, 2, renamed.Version)
 	assert.True(t, renamed.Change.Empty())
 	assert.Equal(t, strings.ReplaceAll(string(first.Body), "Before", "After"), string(renamed.Body), "all but the name is the same")
@@ -235,7 +243,7 @@ func TestRenamedAndRevoked(t *testing.T) {
 	block := sale(2, 2, a.Minted, 10, 12) // as platform 2 shows what it was sent
 	later := sale(3, 2, "own", 20, 21)
 	facts.Bookings = append(facts.Bookings, block, later)
-	r := judge.Judge(facts)
+	r := judged(t, facts)
 	assert.Equal(t, []judge.Kind{judge.Counts, judge.Echo, judge.Counts}, []judge.Kind{r.Verdicts[0].Kind, r.Verdicts[1].Kind, r.Verdicts[2].Kind})
 	assert.Empty(t, r.Conflicts)
 	assert.Equal(t, judge.Rendition{ID: 1, Version: 1}, r.Renditions[0])

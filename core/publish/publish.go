@@ -14,32 +14,34 @@ import (
 	"wharf/core/span"
 )
 
-// Placeholder is the title of every event at the detail "times".
-const Placeholder = "Not available"
+// Placeholder is the title of every event at the detail "times", on publications that are
+// made from now on. Each keeps the title that it was made with, so that no recipient sees
+// all its blocks change.
+const Placeholder = "Spoken for"
 
 // ProductID is the PRODID of everything we write (RFC 5545 section 3.7.3).
 const ProductID = "-//Wharf//Wharf//EN"
 
-// Render writes the rows as events, in the order given.
-func Render(name string, grain span.Grain, rows []carried.Row) []byte {
+// Render writes the rows as events of that title, in the order given.
+func Render(name, title string, grain span.Grain, rows []carried.Row) []byte {
 	cal := &ical.Component{Name: "VCALENDAR"}
 	cal.Add("VERSION", "2.0")
 	cal.Add("PRODID", ProductID)
 	cal.AddText("NAME", name)         // RFC 7986 section 5.1
 	cal.AddText("X-WR-CALNAME", name) // what most recipients read
 	for _, r := range rows {
-		cal.AddComponent(event(grain, r))
+		cal.AddComponent(event(title, grain, r))
 	}
 	return []byte(cal.String())
 }
 
-func event(grain span.Grain, r carried.Row) *ical.Component {
+func event(title string, grain span.Grain, r carried.Row) *ical.Component {
 	e := &ical.Component{Name: "VEVENT"}
 	e.Add("UID", r.UID)
 	e.Add("DTSTAMP", r.Stamp.UTC().Format("20060102T150405Z"))
 	addPoint(e, "DTSTART", r.Span.Start, grain)
 	addPoint(e, "DTEND", r.Span.End, grain)
-	e.AddText("SUMMARY", Placeholder)
+	e.AddText("SUMMARY", title)
 	status := "CONFIRMED"
 	if r.Tentative {
 		status = "TENTATIVE"

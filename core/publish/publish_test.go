@@ -30,14 +30,14 @@ func TestRender(t *testing.T) {
 		"instants":  {span.Time, row(span.Instants(stamp, stamp.Add(90*time.Minute)), false), []string{"DTSTART:20260701T120000Z", "DTEND:20260701T133000Z"}},
 		"tentative": {span.Day, row(days, true), []string{"STATUS:TENTATIVE"}},
 	} {
-		text := string(publish.Render("Ketch, \"Merrow\"; all", tc.grain, []carried.Row{tc.row}))
-		for _, line := range append(tc.has, "UID:u@wharf", "SEQUENCE:3", "DTSTAMP:20260701T120000Z", "SUMMARY:Not available", "TRANSP:OPAQUE", `NAME:Ketch\, "Merrow"\; all`, "VERSION:2.0") {
+		text := string(publish.Render("Ketch, \"Merrow\"; all", publish.Placeholder, tc.grain, []carried.Row{tc.row}))
+		for _, line := range append(tc.has, "UID:u@wharf", "SEQUENCE:3", "DTSTAMP:20260701T120000Z", "SUMMARY:Spoken for", "TRANSP:OPAQUE", `NAME:Ketch\, "Merrow"\; all`, "VERSION:2.0") {
 			assert.Contains(t, text, line+"\r\n", name)
 		}
 		assert.Equal(t, strings.Count(text, "\n"), strings.Count(text, "\r\n"), name)
 		assert.NotContains(t, text, "METHOD", name)
 	}
-	assert.Contains(t, string(publish.Render("Empty", span.Day, nil)), "END:VCALENDAR", "nothing sold is a calendar too")
+	assert.Contains(t, string(publish.Render("Empty", publish.Placeholder, span.Day, nil)), "END:VCALENDAR", "nothing sold is a calendar too")
 }
 
 // TestWindowStepsByTheWeek: a new day alone changes nothing; a new week moves it.

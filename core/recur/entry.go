@@ -45,15 +45,16 @@ type calendar struct {
 	cancelled bool       // METHOD:CANCEL: all of it is called off
 }
 
-// Read reads a whole document.
+// Read reads a whole document. Of one that is cut off (ical.IsCutOff) it returns what is
+// whole, and the error.
 func Read(r *ical.Reader) (*Document, error) {
 	calendars, err := r.ReadAll()
-	if err != nil {
+	if err != nil && !ical.IsCutOff(err) {
 		return nil, err
 	}
 	doc := Of(calendars)
 	doc.Diagnostics = slices.Concat(r.Diagnostics, doc.Diagnostics)
-	return doc, nil
+	return doc, err
 }
 
 // Of is the document of calendars that were read.

@@ -23,7 +23,8 @@ type Stream struct {
 // zoneProperties are what a VTIMEZONE is read by.
 var zoneProperties = map[string]bool{"UID": true, "TZID": true, "DTSTART": true, "TZOFFSETFROM": true, "TZOFFSETTO": true, "TZNAME": true, "RRULE": true, "RDATE": true}
 
-// Expand does it. The errors are those of in, of Found, and *ical.NotCalendarError.
+// Expand does it. The errors are those of in, of Found, and *ical.NotCalendarError. Of a
+// document that is cut off (ical.IsCutOff) what is whole is found before the error.
 func (s Stream) Expand(in io.ReadSeeker) error {
 	start, err := in.Seek(0, io.SeekCurrent)
 	if err != nil {
@@ -82,7 +83,7 @@ func (s Stream) survey(in io.Reader) (*Document, map[uint64]int32, error) {
 	for {
 		c, err := r.Next()
 		switch {
-		case errors.Is(err, io.EOF):
+		case errors.Is(err, io.EOF), ical.IsCutOff(err):
 			doc.frame(r.Calendars, zones)
 			s.tell(doc)
 			return doc, parts, nil

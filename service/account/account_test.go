@@ -2,7 +2,6 @@ package account_test
 
 import (
 	"context"
-	"log/slog"
 	"testing"
 	"time"
 
@@ -21,7 +20,7 @@ var ctx = context.Background()
 
 func open(t *testing.T) *store.Store {
 	t.Helper()
-	s, err := store.Open(ctx, dbtest.New(t), slog.New(slog.DiscardHandler))
+	s, err := store.Open(ctx, dbtest.New(t), 0)
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, s.Close()) })
 	box, err := secret.LoadBox(t.TempDir() + "/key")

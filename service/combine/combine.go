@@ -4,6 +4,9 @@
 // Any number of processes may combine at once. The calendar's row is held for the length
 // of the transaction and its version raised by a compare-and-set, so that each state
 // follows from the one before; exactly those marks are cleared that were seen.
+//
+// A calendar that fails is its own trouble: whoever changed something has changed it, the
+// mark stays, and the calendar is set aside and tried again, less and less often.
 package combine
 
 import (
@@ -11,7 +14,6 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"errors"
-	"fmt"
 	"log/slog"
 	"maps"
 	"slices"
@@ -25,6 +27,7 @@ import (
 	"wharf/core/rules"
 	"wharf/core/span"
 	"wharf/service/store"
+	"wharf/service/stumble"
 )
 
 // Combiner combines calendars.
@@ -38,13 +41,53 @@ type Combiner struct {
 	Rendered func(publications []int64)
 }
 
-// Calendar combines one calendar if it is dirty.
-func (c *Combiner) Calendar(ctx context.Context, id int64) error {
+// Calendars combines those of the calendars that are dirty and not set aside, and those that
+// become dirty by it. What fails is no error of whoever changed something: it is logged,
+// and done by the background work.
+func (c *Combiner) Calendars(ctx context.Context, ids ...int64) {
+	due, err := c.Store.DirtyCalendars(ctx, c.Now())
+	if err != nil {
+		c.Log.Warn("calendars are combined later", "error", err)
+		return
+	}
+	waiting := map[int64]bool{}
+	for _, id := range due {
+		waiting[id] = true
+	}
+	for len(ids) > 0 {
+		id := ids[0]
+		ids = ids[1:]
+		if !waiting[id] {
+			continue
+		}
+		delete(waiting, id) // each once: two that mark each other are left to the background work
+		others, err := c.Calendar(ctx, id)
+		if err != nil {
+			c.Failed(ctx, id, err)
+		}
+		for _, other := range others {
+			waiting[other] = true
+		}
+		ids = append(ids, others...)
+	}
+}
+
+// All combines every dirty calendar that is not set aside.
+func (c *Combiner) All(ctx context.Context) error {
+	ids, err := c.Store.DirtyCalendars(ctx, c.Now())
+	if err != nil || len(ids) == 0 {
+		return err
+	}
+	c.Calendars(ctx, ids...)
+	return nil
+}
+
+// Calendar combines one calendar if it is dirty, and returns those that it marked dirty.
+func (c *Combiner) Calendar(ctx context.Context, id int64) (others []int64, err error) {
 	began := time.Now()
-	did := false
-	var rendered []int64
-	err := c.Store.Tx(ctx, func(tx *store.Tx) error {
-		did, rendered = false, nil
+	done := outcome{}
+	err = c.Store.Tx(ctx, func(tx *store.Tx) error {
+		done = outcome{}
 		calendar, err := tx.LockCalendar(id)
 		if errors.Is(err, store.ErrNotFound) {
 			return nil
@@ -56,56 +99,98 @@ func (c *Combiner) Calendar(ctx context.Context, id int64) error {
 		if err != nil || len(marks) == 0 {
 			return err
 		}
-		did = true
-		if rendered, err = c.judge(tx, calendar); err != nil {
+		if done, err = c.combine(ctx, tx, calendar, marks); err != nil {
 			return err
 		}
-		if err := tx.NextVersion(calendar); err != nil {
-			return err
-		}
-		if err := tx.ClearDirty(marks); err != nil {
-			return err
-		}
-		return errors.Join(tx.Changed(store.TopicCalendar, id), tx.Changed(store.TopicPublication, rendered...))
+		return errors.Join(tx.Changed(store.TopicCalendar, id), tx.Changed(store.TopicPublication, done.rendered...))
 	})
 	if err != nil {
-		return fmt.Errorf("calendar %d could not be combined: %w", id, err)
+		return nil, err
 	}
-	if did && c.Rendered != nil {
-		c.Rendered(rendered)
+	if done.did && c.Rendered != nil {
+		c.Rendered(done.rendered)
 	}
-	if did && c.Done != nil {
+	if done.did && c.Done != nil {
 		c.Done(id, time.Since(began))
 	}
-	return nil
+	return done.others, nil
 }
 
-// All combines every dirty calendar, and goes on with the others when one fails.
-func (c *Combiner) All(ctx context.Context) error {
-	ids, err := c.Store.DirtyCalendars(ctx)
-	if err != nil {
-		return err
+// outcome is what one combination came to.
+type outcome struct {
+	did      bool
+	rendered []int64 // publications that have a new version
+	others   []int64 // calendars that are dirty by it
+}
+
+// combine brings a calendar that is held up to date. A panic is an error of this calendar.
+func (c *Combiner) combine(ctx context.Context, tx *store.Tx, calendar store.Calendar, marks []int64) (done outcome, err error) {
+	defer stumble.Catch(&err)
+	done.did = true
+	if done.rendered, done.others, err = c.judge(ctx, tx, calendar); err != nil {
+		return done, err
 	}
-	var failures error
-	for _, id := range ids {
-		failures = errors.Join(failures, c.Calendar(ctx, id))
+	if err := tx.NextVersion(calendar); err != nil {
+		return done, err
 	}
-	return failures
+	if err := tx.TakeBack(calendar); err != nil {
+		return done, err
+	}
+	return done, tx.ClearDirty(marks)
+}
+
+// How long a calendar that failed is left alone: twice as long each time.
+const (
+	firstRetry = 5 * time.Second
+	mostRetry  = 15 * time.Minute
+)
+
+// Failed sets a calendar aside that could not be combined or laid out, unless that is of
+// the moment and not of the calendar. It is logged once for each time that it is set aside.
+func (c *Combiner) Failed(ctx context.Context, id int64, err error) {
+	if store.IsPassing(err) {
+		if ctx.Err() == nil {
+			c.Log.Warn("a calendar is combined later", "calendar", id, "error", err)
+		}
+		return
+	}
+	now := c.Now()
+	var until time.Time
+	failed := c.Store.SetAside(context.WithoutCancel(ctx), id, sentence(err), now, func(failures int) time.Time {
+		until = now.Add(min(mostRetry, firstRetry<<min(failures-1, 20)))
+		return until
+	})
+	if errors.Is(failed, store.ErrNotFound) {
+		return // it was removed meanwhile
+	}
+	c.Log.Error("a calendar cannot be brought up to date; it is set aside", "calendar", id, "until", until, "error", errors.Join(err, failed))
+}
+
+// sentence says to a coordinator why a calendar fails.
+func sentence(err error) string {
+	var large *store.TooLargeError
+	if errors.As(err, &large) {
+		return "What is published of it does not fit: " + large.Error() + "."
+	}
+	return "Wharf stumbled over it; its log says where. What was published last stays as it is."
 }
 
 // judge reads the facts, draws the conclusions and writes what is new. It returns the
-// publications that have a new version.
-func (c *Combiner) judge(tx *store.Tx, calendar store.Calendar) (rendered []int64, err error) {
-	facts, rows, err := c.facts(tx, calendar)
+// publications that have a new version, and the calendars that are to be judged again.
+func (c *Combiner) judge(ctx context.Context, tx *store.Tx, calendar store.Calendar) (rendered, others []int64, err error) {
+	facts, known, err := c.facts(tx, calendar)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
-	result := judge.Judge(facts)
-	if err := c.saveVerdicts(tx, calendar, rows, result.Verdicts); err != nil {
-		return nil, err
+	result, err := judge.Judge(ctx, facts)
+	if err != nil {
+		return nil, nil, err
 	}
-	if err := c.saveConflicts(tx, calendar, facts.Conflicts, result.Conflicts); err != nil {
-		return nil, err
+	if others, err = c.saveVerdicts(tx, calendar, known.bookings, result.Verdicts); err != nil {
+		return nil, nil, err
+	}
+	if err := c.saveConflicts(tx, calendar, known.conflicts, facts.Conflicts, result.Conflicts); err != nil {
+		return nil, nil, err
 	}
 	for i, r := range result.Renditions {
 		if r.Body == nil {
@@ -114,66 +199,76 @@ func (c *Combiner) judge(tx *store.Tx, calendar store.Calendar) (rendered []int6
 		sum := sha256.Sum256(r.Body)
 		v := store.Version{PublicationID: r.ID, Version: r.Version, At: c.Now(), ETag: hex.EncodeToString(sum[:12]), Bytes: int64(len(r.Body))}
 		if err := tx.SaveVersion(v, facts.Publications[i].Name, r.Body, r.Change); err != nil {
-			return nil, err
+			return nil, nil, err
 		}
 		rendered = append(rendered, r.ID)
 	}
-	return rendered, nil
+	return rendered, others, nil
 }
 
 // saveVerdicts writes the verdicts that are new. Where an echo was found or is none any
-// more, the other calendars of its feed are judged again.
-func (c *Combiner) saveVerdicts(tx *store.Tx, calendar store.Calendar, rows []store.Booking, verdicts []judge.Verdict) error {
-	others := map[int64]bool{}
+// more, the other calendars of its feed are judged again: it returns these.
+func (c *Combiner) saveVerdicts(tx *store.Tx, calendar store.Calendar, rows []store.Booking, verdicts []judge.Verdict) (others []int64, err error) {
+	feeds := map[int64]bool{}
+	var changed []store.Booking
 	for i, v := range verdicts {
-		was := rows[i]
-		if was.Verdict == string(v.Kind) && was.Evidence == v.Evidence && was.WithID == v.With {
+		b := rows[i]
+		if b.Verdict == v.Kind && b.Evidence == v.Evidence && b.WithID == v.With {
 			continue
 		}
-		if err := tx.SetVerdict(was.ID, string(v.Kind), v.Evidence, v.With); err != nil {
-			return err
+		if (b.Verdict == judge.Echo) != (v.Kind == judge.Echo) {
+			feeds[b.FeedID] = true
 		}
-		if (was.Verdict == string(judge.Echo)) != (v.Kind == judge.Echo) {
-			others[was.FeedID] = true
-		}
+		b.Verdict, b.Evidence, b.WithID = v.Kind, v.Evidence, v.With
+		changed = append(changed, b)
 	}
-	for _, feed := range slices.Sorted(maps.Keys(others)) {
-		if err := tx.MarkOthersDirty(calendar.ID, feed); err != nil {
-			return err
-		}
+	if err := tx.SetVerdicts(changed); err != nil {
+		return nil, err
 	}
-	return nil
+	for _, feed := range slices.Sorted(maps.Keys(feeds)) {
+		more, err := tx.MarkOthersDirty(calendar.ID, feed)
+		if err != nil {
+			return nil, err
+		}
+		others = append(others, more...)
+	}
+	return others, nil
 }
 
-// facts collects what the judgement rests on; rows are the bookings in the same order.
-func (c *Combiner) facts(tx *store.Tx, calendar store.Calendar) (judge.Facts, []store.Booking, error) {
+// known is what is stored of a calendar, in the order of the facts.
+type known struct {
+	bookings  []store.Booking
+	conflicts []store.ConflictWith
+}
+
+// facts collects what the judgement rests on.
+func (c *Combiner) facts(tx *store.Tx, calendar store.Calendar) (f judge.Facts, rows known, err error) {
 	k, err := rules.NewCalendar(calendar.Zone, calendar.Grain, calendar.Capacity)
 	if err != nil {
-		return judge.Facts{}, nil, err
+		return f, rows, err
 	}
-	f := judge.Facts{Calendar: k, Now: c.Now()}
-	rows, err := tx.CurrentBookings(calendar.ID)
-	if err != nil {
-		return f, nil, err
+	f = judge.Facts{Calendar: k, Now: c.Now()}
+	if rows.bookings, err = tx.CurrentBookings(calendar.ID); err != nil {
+		return f, rows, err
 	}
 	platforms, err := tx.PlatformOfFeeds(calendar.ID)
 	if err != nil {
-		return f, nil, err
+		return f, rows, err
 	}
 	elsewhere, err := tx.EchoesElsewhere(calendar.ID)
 	if err != nil {
-		return f, nil, err
+		return f, rows, err
 	}
 	var minted []string
-	for _, b := range rows {
+	for _, b := range rows.bookings {
 		if carried.LooksMinted(b.UID) {
 			minted = append(minted, b.UID)
 		}
 	}
 	if f.Originals, err = tx.Originals(calendar.ID, minted); err != nil {
-		return f, nil, err
+		return f, rows, err
 	}
-	for _, b := range rows {
+	for _, b := range rows.bookings {
 		f.Bookings = append(f.Bookings, judge.Booking{
 			ID: b.ID, Feed: b.FeedID, Platform: platforms[b.FeedID], UID: b.UID, Key: b.Occurrence, Minted: b.Minted,
 			Booking:  booking.Booking{Span: b.Span(), Tentative: b.Tentative, Blocks: b.Blocks, Units: b.Units},
@@ -182,20 +277,20 @@ func (c *Combiner) facts(tx *store.Tx, calendar store.Calendar) (judge.Facts, []
 	}
 	publications, err := tx.PublicationsOf(calendar.ID)
 	if err != nil {
-		return f, nil, err
+		return f, rows, err
 	}
 	for _, p := range publications {
 		history, err := tx.CarriedBy(p.ID)
 		if err != nil {
-			return f, nil, err
+			return f, rows, err
 		}
-		f.Publications = append(f.Publications, judge.Publication{ID: p.ID, Platform: p.PlatformID, Name: p.Name, Version: p.Version, History: history,
+		f.Publications = append(f.Publications, judge.Publication{ID: p.ID, Platform: p.PlatformID, Name: p.Name, Title: p.Title, Version: p.Version, History: history,
 			Renamed: p.Name != p.RenderedName, Revoked: p.RemovedAt != nil})
 	}
-	known, err := tx.ConflictsOf(calendar.ID)
-	for _, k := range known {
-		f.Conflicts = append(f.Conflicts, judge.Conflict{ID: k.ID, State: judge.State(k.State), Conflict: conflict.Conflict{
-			Kind: conflict.Kind(k.Kind), Span: span.Span{Start: k.StartPoint, End: k.EndPoint}, Bookings: k.BookingIDs}})
+	rows.conflicts, err = tx.ConflictsOf(calendar.ID)
+	for _, k := range rows.conflicts {
+		f.Conflicts = append(f.Conflicts, judge.Conflict{ID: k.ID, State: k.State, Conflict: conflict.Conflict{
+			Kind: k.Kind, Span: span.Span{Start: k.StartPoint, End: k.EndPoint}, Bookings: k.BookingIDs}})
 	}
 	return f, rows, err
 }
@@ -207,12 +302,12 @@ func orZero(t *time.Time) time.Time {
 	return *t
 }
 
+// mostTold is how many changes of conflicts are logged one by one.
+const mostTold = 20
+
 // saveConflicts writes the conflicts that are new or differ from what is known.
-func (c *Combiner) saveConflicts(tx *store.Tx, calendar store.Calendar, before, after []judge.Conflict) error {
-	known, err := tx.ConflictsOf(calendar.ID)
-	if err != nil {
-		return err
-	}
+func (c *Combiner) saveConflicts(tx *store.Tx, calendar store.Calendar, known []store.ConflictWith, before, after []judge.Conflict) error {
+	var changed []*store.ConflictWith
 	for i, k := range after {
 		row := store.ConflictWith{}
 		if i < len(before) {
@@ -221,19 +316,25 @@ func (c *Combiner) saveConflicts(tx *store.Tx, calendar store.Calendar, before, 
 			}
 			row = known[i]
 		}
-		if row.ID == 0 || row.State != string(judge.Open) && k.State == judge.Open {
+		if row.ID == 0 || row.State != judge.Open && k.State == judge.Open {
 			row.OpenedAt, row.ClearedAt, row.AcknowledgedBy = c.Now(), nil, ""
 		}
-		if k.State == judge.Cleared && row.State != string(judge.Cleared) {
+		if k.State == judge.Cleared && row.State != judge.Cleared {
 			now := c.Now()
 			row.ClearedAt = &now
 		}
-		row.CalendarID, row.Kind, row.State = calendar.ID, string(k.Kind), string(k.State)
+		row.CalendarID, row.Kind, row.State = calendar.ID, k.Kind, k.State
 		row.StartPoint, row.EndPoint, row.BookingIDs = k.Span.Start, k.Span.End, k.Bookings
-		if err := tx.SaveConflict(&row); err != nil {
-			return err
-		}
+		changed = append(changed, &row)
+	}
+	if err := tx.SaveConflicts(changed); err != nil {
+		return err
+	}
+	for _, row := range changed[:min(len(changed), mostTold)] {
 		c.Log.Info("conflict", "calendar", calendar.Name, "conflict", row.ID, "kind", row.Kind, "state", row.State)
+	}
+	if more := len(changed) - mostTold; more > 0 {
+		c.Log.Info("conflicts", "calendar", calendar.Name, "more", more)
 	}
 	return nil
 }

@@ -14,6 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"wharf/core/carried"
+	"wharf/core/judge"
 	"wharf/core/span"
 	"wharf/internal/localdb/dbtest"
 	"wharf/service/combine"
@@ -36,7 +37,7 @@ type house struct {
 
 func newHouse(t *testing.T, platforms int) *house {
 	quiet := slog.New(slog.DiscardHandler)
-	s, err := store.Open(ctx, dbtest.New(t), quiet)
+	s, err := store.Open(ctx, dbtest.New(t), 0)
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, s.Close()) })
 	h := &house{t: t, now: time.Date(2026, 7, 1, 12, 0, 0, 0, time.UTC), store: s}
@@ -133,9 +134,9 @@ func (h *house) published() []string {
 	return all
 }
 
-func (h *house) conflicts(states ...string) []string {
+func (h *house) conflicts(states ...judge.State) []string {
 	h.t.Helper()
-	rows, err := h.store.Conflicts(ctx, h.calendar, states)
+	rows, err := h.store.Conflicts(ctx, h.calendar, states...)
 	require.NoError(h.t, err)
 	var all []string
 	for _, k := range rows {
@@ -184,7 +185,7 @@ func TestLifeOfACalendar(t *testing.T) {
 		require.NoError(t, h.c.All(ctx), step.name)
 		assert.Equal(t, step.conflicts, h.conflicts("open", "acknowledged", "cleared", "past"), step.name)
 		assert.Equal(t, step.published, h.published(), step.name)
-		dirty, err := h.store.DirtyCalendars(ctx)
+		dirty, err := h.store.DirtyCalendars(ctx, h.now)
 		require.NoError(t, err)
 		assert.Empty(t, dirty, step.name)
 	}
@@ -230,7 +231,7 @@ func TestManyAtOnce(t *testing.T) {
 	close(stop)
 	combiners.Wait()
 	require.NoError(t, busy.c.All(ctx))
-	dirty, err := busy.store.DirtyCalendars(ctx)
+	dirty, err := busy.store.DirtyCalendars(ctx, busy.now)
 	require.NoError(t, err)
 	assert.Empty(t, dirty, "no mark is lost, none is left")
 	withoutSequence := func(all []string) []string {

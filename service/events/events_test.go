@@ -30,7 +30,7 @@ func newProcess(t *testing.T, dsn string) *process {
 	t.Helper()
 	ctx, cancel := context.WithCancel(context.Background())
 	quiet := slog.New(slog.DiscardHandler)
-	s, err := store.Open(ctx, dsn, quiet)
+	s, err := store.Open(ctx, dsn, 0)
 	require.NoError(t, err)
 	p := &process{t: t, store: s, hub: events.New(s, quiet), tick: make(chan time.Time)}
 	ended := make(chan struct{})

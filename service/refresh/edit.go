@@ -46,7 +46,7 @@ func (r *Refresher) relink(ctx context.Context, calendar, feed int64, make func(
 		if err != nil {
 			return err
 		}
-		if err := r.layOutStored(tx, row, link); err != nil {
+		if err := r.layOutStored(ctx, tx, row, link); err != nil {
 			return err
 		}
 		return tx.Changed(store.TopicCalendar, calendar)
@@ -57,22 +57,23 @@ func (r *Refresher) relink(ctx context.Context, calendar, feed int64, make func(
 	if err != nil {
 		return err
 	}
-	return r.Combiner.All(ctx)
+	r.Combiner.Calendars(ctx, calendar)
+	return nil
 }
 
 // layOutStored lays a feed out on a calendar as its last good reading left it.
-func (r *Refresher) layOutStored(tx *store.Tx, feed store.Feed, link store.Link) error {
-	s, ok, err := r.stored(tx, feed)
+func (r *Refresher) layOutStored(ctx context.Context, tx *store.Tx, feed store.Feed, link store.Link) error {
+	s, ok, err := r.stored(ctx, tx, feed)
 	if err != nil || !ok {
 		return err
 	}
-	_, err = r.layOut(tx, s, link, r.Now())
+	_, err = r.layOut(ctx, tx, s, link, r.Now())
 	return err
 }
 
 // Unlink takes a feed off a calendar, and combines it.
 func (r *Refresher) Unlink(ctx context.Context, calendar, feed int64) error {
-	return r.removing(ctx, func(tx *store.Tx) error {
+	err := r.Store.Tx(ctx, func(tx *store.Tx) error {
 		if _, err := tx.LockFeed(feed); err != nil {
 			return err
 		}
@@ -84,11 +85,17 @@ func (r *Refresher) Unlink(ctx context.Context, calendar, feed int64) error {
 		}
 		return tx.Changed(store.TopicCalendar, calendar)
 	})
+	if err != nil {
+		return err
+	}
+	r.Combiner.Calendars(ctx, calendar)
+	return nil
 }
 
 // Unsubscribe removes a feed; its bookings leave every calendar.
 func (r *Refresher) Unsubscribe(ctx context.Context, feed int64) error {
-	return r.removing(ctx, func(tx *store.Tx) error {
+	var links []store.Link
+	err := r.Store.Tx(ctx, func(tx *store.Tx) error {
 		row, err := tx.LockFeed(feed)
 		if err != nil {
 			return err
@@ -96,18 +103,27 @@ func (r *Refresher) Unsubscribe(ctx context.Context, feed int64) error {
 		if _, err := tx.BreakClaim(row); err != nil {
 			return err
 		}
+		if links, err = tx.LinksOfFeed(feed); err != nil {
+			return err
+		}
 		if err := tx.RemoveFeed(feed, r.Now()); err != nil {
 			return err
 		}
 		return tx.Changed(store.TopicFeed, feed)
 	})
-}
-
-func (r *Refresher) removing(ctx context.Context, f func(*store.Tx) error) error {
-	if err := r.Store.Tx(ctx, f); err != nil {
+	if err != nil {
 		return err
 	}
-	return r.Combiner.All(ctx)
+	r.Combiner.Calendars(ctx, calendarsOf(links)...)
+	return nil
+}
+
+func calendarsOf(links []store.Link) []int64 {
+	ids := make([]int64, len(links))
+	for i, l := range links {
+		ids[i] = l.CalendarID
+	}
+	return ids
 }
 
 // EditFeed changes a feed. edit is run with the feed as it stands, in the transaction
@@ -121,14 +137,27 @@ func (r *Refresher) EditFeed(ctx context.Context, id int64, link string, edit fu
 			return err
 		}
 	}
+	var calendars []int64
 	err := r.Store.Tx(ctx, func(tx *store.Tx) error {
 		feed, err := tx.LockFeed(id)
 		if err != nil {
 			return err
 		}
-		lease := feed.LeaseUntil
+		lease, platform := feed.LeaseUntil, feed.PlatformID
 		if err := edit(tx, &feed); err != nil {
 			return err
+		}
+		calendars = nil
+		if feed.PlatformID != platform {
+			// What comes from it is another platform's own now, and is published to others.
+			links, err := tx.LinksOfFeed(id)
+			if err != nil {
+				return err
+			}
+			calendars = calendarsOf(links)
+			if err := tx.MarkDirty(calendars...); err != nil {
+				return err
+			}
 		}
 		if link == "" {
 			// Whoever is reading it goes on; SaveFeed would end that claim.
@@ -142,9 +171,11 @@ func (r *Refresher) EditFeed(ctx context.Context, id int64, link string, edit fu
 		if err := tx.SaveFeed(feed); err != nil {
 			return err
 		}
-		if _, _, err := r.commit(tx, feed, got); err != nil {
+		_, changed, err := r.commit(ctx, tx, feed, got)
+		if err != nil {
 			return err
 		}
+		calendars = append(calendars, changed...)
 		return tx.Changed(store.TopicFeed, id)
 	})
 	if errors.Is(err, errTooMany) {
@@ -153,7 +184,8 @@ func (r *Refresher) EditFeed(ctx context.Context, id int64, link string, edit fu
 	if err != nil {
 		return err
 	}
-	return r.Combiner.All(ctx)
+	r.Combiner.Calendars(ctx, calendars...)
+	return nil
 }
 
 // EditCalendar changes a calendar, lays it out again and combines it. edit is run with
@@ -185,7 +217,7 @@ func (r *Refresher) EditCalendar(ctx context.Context, id int64, edit func(*store
 			return err
 		}
 		for _, l := range links {
-			if err := r.layOutStored(tx, feeds[l.FeedID], l); err != nil {
+			if err := r.layOutStored(ctx, tx, feeds[l.FeedID], l); err != nil {
 				return err
 			}
 		}
@@ -194,5 +226,6 @@ func (r *Refresher) EditCalendar(ctx context.Context, id int64, edit func(*store
 	if err != nil {
 		return err
 	}
-	return r.Combiner.All(ctx)
+	r.Combiner.Calendars(ctx, id)
+	return nil
 }

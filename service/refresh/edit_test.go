@@ -61,7 +61,7 @@ func TestEditFeed(t *testing.T) {
 	require.NoError(t, b.r.EditFeed(ctx, b.feed, next, keep))
 	assert.Equal(t, []string{"08-01/08-03 Nan"}, b.bookings())
 	assert.ErrorIs(t, save(reader), store.ErrLost, "what was read by the old link is not wanted")
-	assert.Equal(t, "unchanged", b.read("").Outcome, "from now on the new one is read")
+	assert.Equal(t, store.OutcomeUnchanged, b.read("").Outcome, "from now on the new one is read")
 }
 
 // TestEditLink: how a feed counts is applied to what was read of it, without reading it.

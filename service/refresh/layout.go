@@ -3,9 +3,9 @@ package refresh
 import (
 	"bytes"
 	"cmp"
+	"context"
 	"errors"
 	"fmt"
-	"io"
 	"slices"
 	"strconv"
 	"strings"
@@ -16,6 +16,7 @@ import (
 	"wharf/core/booking"
 	"wharf/core/carried"
 	"wharf/core/ical"
+	"wharf/core/judge"
 	"wharf/core/recur"
 	"wharf/core/rules"
 	"wharf/core/span"
@@ -36,7 +37,7 @@ type source struct {
 // layOut writes what the source's entries mean on one calendar: bookings added, changed
 // and removed. If there is anything to combine it marks the calendar dirty
 // and returns true.
-func (r *Refresher) layOut(tx *store.Tx, s source, link store.Link, now time.Time) (bool, error) {
+func (r *Refresher) layOut(ctx context.Context, tx *store.Tx, s source, link store.Link, now time.Time) (bool, error) {
 	calendar, err := tx.Calendar(link.CalendarID)
 	if err != nil {
 		return false, err
@@ -54,7 +55,7 @@ func (r *Refresher) layOut(tx *store.Tx, s source, link store.Link, now time.Tim
 		return false, err
 	}
 	p := placement{calendar: calendar, rules: k, link: l, source: s, now: now, mint: r.MintKey, most: r.MaxBookings}
-	added, changed, notices, err := p.diff(stored)
+	added, changed, notices, err := p.diff(ctx, stored)
 	if err != nil {
 		return false, err
 	}
@@ -92,12 +93,14 @@ type slot struct {
 }
 
 // diff returns the bookings to add and to change, and the notices on what takes nothing.
-func (p placement) diff(stored []store.Booking) (added []*store.Booking, changed []store.Booking, notices string, err error) {
-	wanted, cancelled, notices, err := p.wanted()
+func (p placement) diff(ctx context.Context, stored []store.Booking) (added []*store.Booking, changed []store.Booking, notices string, err error) {
+	wanted, cancelled, notices, err := p.wanted(ctx)
 	if err != nil {
 		return nil, nil, "", err
 	}
 	have := map[slot]bool{}
+	now := span.Point(p.now, p.rules.Grain, p.rules.Zone)
+	trimmed := trimmedAt(now, wanted)
 	for _, b := range stored {
 		at := slot{b.EntryID, b.Occurrence}
 		have[at] = true
@@ -107,7 +110,7 @@ func (p placement) diff(stored []store.Booking) (added []*store.Booking, changed
 			if next, differs := update(b, *w); differs {
 				changed = append(changed, next)
 			}
-		case b.RemovedAt == nil && p.leaves(b, cancelled[at], wanted):
+		case b.RemovedAt == nil && leaves(b, cancelled[at], now, trimmed):
 			b.RemovedAt = &p.now
 			changed = append(changed, b)
 		}
@@ -120,30 +123,47 @@ func (p placement) diff(stored []store.Booking) (added []*store.Booking, changed
 	return added, changed, notices, nil
 }
 
+// tail is what is left of a booking whose past is cut off.
+type tail struct {
+	end   int64
+	title string
+}
+
+// trimmedAt finds, for each end and title, the latest start up to now: of bookings that are
+// under way, as the feed shows them.
+func trimmedAt(now int64, wanted map[slot]*store.Booking) map[tail]int64 {
+	starts := map[tail]int64{}
+	for _, w := range wanted {
+		t := tail{w.EndPoint, w.Title}
+		if at, seen := starts[t]; w.StartPoint <= now && (!seen || w.StartPoint > at) {
+			starts[t] = w.StartPoint
+		}
+	}
+	return starts
+}
+
 // leaves reports whether a booking that its feed no longer shows is to be removed. One
 // that has ended has passed; one that has begun is kept to its end, unless the feed
 // calls it off or goes on showing it with the past cut off.
-func (p placement) leaves(b store.Booking, cancelled bool, wanted map[slot]*store.Booking) bool {
-	now := span.Point(p.now, p.rules.Grain, p.rules.Zone)
+func leaves(b store.Booking, cancelled bool, now int64, trimmed map[tail]int64) bool {
 	if b.StartPoint > now || cancelled {
 		return b.EndPoint > now
 	}
-	for _, w := range wanted {
-		if w.EndPoint == b.EndPoint && w.StartPoint > b.StartPoint && w.StartPoint <= now && w.Title == b.Title {
-			return true
-		}
-	}
-	return false
+	start, shown := trimmed[tail{b.EndPoint, b.Title}]
+	return shown && start > b.StartPoint
 }
 
 // wanted is what the source means on the calendar now, what it calls off, and the notices
 // on what is yet to come and takes nothing.
-func (p placement) wanted() (wanted map[slot]*store.Booking, cancelled map[slot]bool, notices string, err error) {
+func (p placement) wanted(ctx context.Context) (wanted map[slot]*store.Booking, cancelled map[slot]bool, notices string, err error) {
 	var lines []string
 	wanted, cancelled = map[slot]*store.Booking{}, map[slot]bool{}
 	from, to := rules.MaterialisedWindow(p.now, p.rules.Zone)
 	window := recur.Window{From: from, To: to, Zone: p.rules.Zone, KeepSingle: true}
 	for i, e := range p.source.doc.Entries {
+		if ctx.Err() != nil {
+			return nil, nil, "", ctx.Err()
+		}
 		found, _ := p.source.doc.Expand(e, window)
 		for _, o := range found {
 			at := slot{p.source.entries[i].ID, o.Key.String()}
@@ -166,7 +186,7 @@ func (p placement) wanted() (wanted map[slot]*store.Booking, cancelled map[slot]
 
 // notice says in a line that an occurrence takes nothing on the calendar.
 func (p placement) notice(o recur.Occurrence, found []booking.Notice) string {
-	title := clipText(strings.ReplaceAll(o.Summary, "\n", " "), 100)
+	title := store.Clip(strings.ReplaceAll(o.Summary, "\n", " "), 100)
 	start := time.Unix(o.Start, 0).In(p.rules.Zone).Format("2 Jan 2006 15:04")
 	if slices.Contains(found, booking.NoNight) {
 		return fmt.Sprintf("%q, %s to %s, blocks no night: if it should, enter it with whole days", title, start, time.Unix(o.End, 0).In(p.rules.Zone).Format("15:04"))
@@ -181,9 +201,9 @@ func (p placement) row(i int, o recur.Occurrence, b booking.Booking, notices []b
 		words[n] = string(notice)
 	}
 	row := &store.Booking{
-		CalendarID: p.calendar.ID, FeedID: p.source.feed.ID, EntryID: entry.ID, Occurrence: o.Key.String(), UID: clipText(o.UID, 2000),
+		CalendarID: p.calendar.ID, FeedID: p.source.feed.ID, EntryID: entry.ID, Occurrence: o.Key.String(), UID: store.Clip(o.UID, store.UIDWidth),
 		Minted: carried.Mint(p.mint, strconv.FormatInt(entry.ID, 10), o.Key.String()),
-		Title:  clipText(o.Summary, 500), Notices: strings.Join(words, ","), Verdict: "booking",
+		Title:  store.Clip(o.Summary, store.TitleWidth), Notices: strings.Join(words, ","), Verdict: judge.Counts,
 		StartPoint: b.Span.Start, EndPoint: b.Span.End, Tentative: b.Tentative, Blocks: b.Blocks, Units: b.Units,
 		Sequence: o.Revision.Sequence, Stamp: orNil(o.Revision.Stamp), Created: orNil(o.Created),
 		NotBefore: entry.NotBefore, SeenBy: entry.SeenBy,
@@ -218,14 +238,6 @@ func order(wanted map[slot]*store.Booking) []slot {
 	return keys
 }
 
-// clipText keeps at most n characters for the tables; the document keeps the whole.
-func clipText(s string, n int) string {
-	if r := []rune(s); len(r) > n {
-		return string(r[:n-1]) + "…"
-	}
-	return s
-}
-
 // orNil leaves out times that nobody can mean.
 func orNil(t time.Time) *time.Time {
 	if t.Year() < 1970 {
@@ -244,17 +256,17 @@ func pack(body []byte) []byte {
 }
 
 // unpack reads a stored document.
-func unpack(packed []byte) (*recur.Document, error) {
+func unpack(ctx context.Context, packed []byte) (*recur.Document, error) {
 	r, err := gzip.NewReader(bytes.NewReader(packed))
 	if err != nil {
 		return nil, err
 	}
 	defer r.Close()
-	return recur.Read(ical.NewReader(io.Reader(r)))
+	return recur.Read(ical.NewReader(whileWanted{ctx, r}))
 }
 
 // stored returns the feed as its last good reading left it; false before the first.
-func (r *Refresher) stored(tx *store.Tx, feed store.Feed) (source, bool, error) {
+func (r *Refresher) stored(ctx context.Context, tx *store.Tx, feed store.Feed) (source, bool, error) {
 	body, err := tx.Body(feed.ID)
 	if errors.Is(err, store.ErrNotFound) {
 		return source{}, false, nil
@@ -262,7 +274,7 @@ func (r *Refresher) stored(tx *store.Tx, feed store.Feed) (source, bool, error) 
 	if err != nil {
 		return source{}, false, err
 	}
-	doc, err := unpack(body.Body)
+	doc, err := unpack(ctx, body)
 	if err != nil {
 		return source{}, false, err
 	}

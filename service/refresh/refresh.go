@@ -13,9 +13,12 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"log/slog"
 	"strings"
+	"sync"
 	"time"
+	"unicode/utf8"
 
 	"wharf/core/booking"
 	"wharf/core/ical"
@@ -26,6 +29,7 @@ import (
 	"wharf/service/fetch"
 	"wharf/service/secret"
 	"wharf/service/store"
+	"wharf/service/stumble"
 )
 
 // ErrBusy says that another reading of the feed is going on.
@@ -44,16 +48,25 @@ type Refresher struct {
 	Workers  int           // readings at once
 	// MaxBookings is how many bookings one feed may have on one calendar.
 	MaxBookings int
-	Done        func(outcome string, took time.Duration)
+	Done        func(outcome store.Outcome, took time.Duration)
+
+	reading sync.Map // the IDs of the feeds that this process is reading
 }
 
 // urlPlace is the place for which feed links are sealed.
 const urlPlace = "feed-url"
 
-// Read reads one feed now and combines the calendars that it counts on. ErrBusy if somebody else is
-// reading it.
+// Read reads one feed now and combines the calendars that it counts on. ErrBusy if somebody
+// else is reading it, be it this process, whose claim has run out meanwhile.
+//
+// Whatever goes wrong, the reading ends: with a record of how, or, where it was broken off
+// or the database is away, with the claim let go.
 func (r *Refresher) Read(ctx context.Context, feed store.Feed) (store.Reading, error) {
 	began := time.Now()
+	if _, busy := r.reading.LoadOrStore(feed.ID, true); busy {
+		return store.Reading{}, ErrBusy
+	}
+	defer r.reading.Delete(feed.ID)
 	feed, ok, err := r.Store.ClaimFeed(ctx, feed, r.Now(), r.Now().Add(r.Lease))
 	if err != nil {
 		return store.Reading{}, err
@@ -62,10 +75,12 @@ func (r *Refresher) Read(ctx context.Context, feed store.Feed) (store.Reading, e
 		return store.Reading{}, ErrBusy
 	}
 	reading, calendars, err := r.read(ctx, feed)
-	if errors.Is(err, store.ErrNotFound) {
-		err = store.ErrLost // it was removed meanwhile
+	if err != nil && (store.IsFull(err) || !store.IsPassing(err)) {
+		r.Log.Error("a reading could not be kept", "feed", feed.Name, "error", err)
+		reading, calendars, err = r.recordFailure(ctx, feed, err)
 	}
 	if err != nil {
+		r.letGo(ctx, feed)
 		return store.Reading{}, err
 	}
 	if r.Done != nil {
@@ -74,14 +89,25 @@ func (r *Refresher) Read(ctx context.Context, feed store.Feed) (store.Reading, e
 	r.Log.Info("feed read", "feed", feed.Name, "outcome", reading.Outcome, "entries", reading.Entries,
 		"added", reading.Added, "changed", reading.Changed, "removed", reading.Removed, "message", reading.Message)
 	crash.At(crash.Committed)
-	for _, id := range calendars {
-		err = errors.Join(err, r.Combiner.Calendar(ctx, id))
+	r.Combiner.Calendars(ctx, calendars...)
+	return reading, nil
+}
+
+// letGoTimeout bounds how long a claim is let go.
+const letGoTimeout = 3 * time.Second
+
+// letGo ends the claim of a reading that came to nothing. Where that fails, it ends by
+// itself.
+func (r *Refresher) letGo(ctx context.Context, feed store.Feed) {
+	ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), letGoTimeout)
+	defer cancel()
+	if err := r.Store.ReleaseClaim(ctx, feed); err != nil {
+		r.Log.Warn("a claim ends by itself", "feed", feed.Name, "error", err)
 	}
-	return reading, err
 }
 
 // ReadNow is Read for a person who waits: a reading that is going on is waited for, and
-// then there is another. All that is dirty is combined when it returns.
+// then there is another. What came of it is combined when it returns.
 func (r *Refresher) ReadNow(ctx context.Context, id int64) (store.Reading, error) {
 	again := time.NewTicker(100 * time.Millisecond)
 	defer again.Stop()
@@ -93,7 +119,7 @@ func (r *Refresher) ReadNow(ctx context.Context, id int64) (store.Reading, error
 		}
 		reading, err := r.Read(ctx, feed)
 		if !errors.Is(err, ErrBusy) && !errors.Is(err, store.ErrLost) {
-			return reading, errors.Join(err, r.Combiner.All(ctx))
+			return reading, err
 		}
 		select {
 		case <-ctx.Done():
@@ -106,8 +132,9 @@ func (r *Refresher) ReadNow(ctx context.Context, id int64) (store.Reading, error
 }
 
 // read fetches a claimed feed and stores what came of it. It returns the calendars that
-// are to be combined.
-func (r *Refresher) read(ctx context.Context, feed store.Feed) (store.Reading, []int64, error) {
+// are to be combined. A panic on the way is this reading's failure.
+func (r *Refresher) read(ctx context.Context, feed store.Feed) (reading store.Reading, calendars []int64, err error) {
+	defer stumble.Catch(&err)
 	link, err := r.Box.Open(urlPlace, feed.URLCipher)
 	if err != nil {
 		return store.Reading{}, nil, err
@@ -119,20 +146,66 @@ func (r *Refresher) read(ctx context.Context, feed store.Feed) (store.Reading, [
 		return store.Reading{}, nil, ctx.Err() // we are stopping: no fault of the feed
 	}
 	if got.err == nil && !got.result.NotModified {
-		got.doc, got.err = recur.Read(ical.NewReader(bytes.NewReader(got.result.Body)))
+		got.doc, got.err = readDocument(ctx, got.result.Body)
 	}
 	crash.At(crash.Fetched)
-	var reading store.Reading
-	var calendars []int64
+	if ctx.Err() != nil {
+		return store.Reading{}, nil, ctx.Err()
+	}
+	return r.keep(ctx, feed, got)
+}
+
+// keep stores an attempt. One with too many bookings is stored as failed.
+func (r *Refresher) keep(ctx context.Context, feed store.Feed, got fetched) (reading store.Reading, calendars []int64, err error) {
 	attempt := func(tx *store.Tx) error {
-		reading, calendars, err = r.commit(tx, feed, got)
+		reading, calendars, err = r.commit(ctx, tx, feed, got)
 		return err
 	}
 	if err = r.Store.Tx(ctx, attempt); errors.Is(err, errTooMany) {
 		got.doc, got.err = nil, r.tooMany()
 		err = r.Store.Tx(ctx, attempt)
 	}
+	if errors.Is(err, store.ErrNotFound) {
+		err = store.ErrLost // it was removed meanwhile
+	}
 	return reading, calendars, err
+}
+
+// recordFailure stores a reading that could not be kept as failed, in a transaction of its
+// own.
+func (r *Refresher) recordFailure(ctx context.Context, feed store.Feed, why error) (store.Reading, []int64, error) {
+	message := "Wharf could not keep what it read: its log says why, and the feed is read again at the next time"
+	var stumbled *stumble.Error
+	switch {
+	case store.IsFull(why):
+		message = "the disk of Wharf's database is full, so nothing of this reading could be kept: make room, and the feed is read again at the next time"
+	case errors.As(why, &stumbled):
+		message = "Wharf stumbled over what the platform sent: its log says where, and the feed is read again at the next time"
+	}
+	now := r.Now()
+	return r.keep(ctx, feed, fetched{started: now, finished: now, err: &fetch.Error{Message: message}})
+}
+
+// readDocument reads the text of a feed, until ctx ends.
+func readDocument(ctx context.Context, text []byte) (*recur.Document, error) {
+	doc, err := recur.Read(ical.NewReader(whileWanted{ctx, bytes.NewReader(text)}))
+	if err != nil {
+		return nil, err // also of one that is cut off: a feed is read whole or not at all
+	}
+	return doc, nil
+}
+
+// whileWanted reads until its context ends.
+type whileWanted struct {
+	ctx context.Context
+	io.Reader
+}
+
+func (r whileWanted) Read(p []byte) (int, error) {
+	if err := r.ctx.Err(); err != nil {
+		return 0, err
+	}
+	return r.Reader.Read(p)
 }
 
 // fetched is what one attempt gave.
@@ -145,7 +218,7 @@ type fetched struct {
 
 // commit stores an attempt, if the claim on the feed still holds. It returns the
 // calendars on which something changed.
-func (r *Refresher) commit(tx *store.Tx, claimed store.Feed, got fetched) (reading store.Reading, calendars []int64, err error) {
+func (r *Refresher) commit(ctx context.Context, tx *store.Tx, claimed store.Feed, got fetched) (reading store.Reading, calendars []int64, err error) {
 	feed, err := tx.LockFeed(claimed.ID)
 	if err != nil {
 		return store.Reading{}, nil, err
@@ -157,13 +230,13 @@ func (r *Refresher) commit(tx *store.Tx, claimed store.Feed, got fetched) (readi
 		Status: got.result.Status, Bytes: int64(len(got.result.Body)), Outcome: store.OutcomeUnchanged, Entries: feed.Entries}
 	switch {
 	case got.err != nil:
-		reading.Outcome, reading.Message, reading.Entries = store.OutcomeFailed, got.err.Error(), 0
+		reading.Outcome, reading.Message, reading.Entries = store.OutcomeFailed, strings.ToValidUTF8(got.err.Error(), "�"), 0
 		var failed *fetch.Error
 		if errors.As(got.err, &failed) {
 			reading.Status, got.result.RetryAfter = failed.Status, failed.RetryAfter
 		}
 	case got.doc != nil:
-		if calendars, err = r.commitDocument(tx, &feed, got, &reading); err != nil {
+		if calendars, err = r.commitDocument(ctx, tx, &feed, got, &reading); err != nil {
 			return store.Reading{}, nil, err
 		}
 	}
@@ -189,7 +262,7 @@ func (r *Refresher) noteGood(tx *store.Tx, feed *store.Feed, reading *store.Read
 	feed.FailingSince = nil
 	feed.LastGoodStart, feed.LastGoodEnd = &got.started, &got.finished
 	if got.doc != nil {
-		feed.ETag, feed.LastModified = clip(got.result.ETag, 512), clip(got.result.LastModified, 64)
+		feed.ETag, feed.LastModified = validator(got.result.ETag, store.ETagWidth), validator(got.result.LastModified, store.LastModifiedWidth)
 	}
 	if reading.Outcome == store.OutcomeUnchanged {
 		if feed.RunTimes == 0 {
@@ -235,16 +308,18 @@ func (r *Refresher) saveReading(tx *store.Tx, feed *store.Feed, reading *store.R
 	return nil
 }
 
-func clip(s string, most int) string {
-	if len(s) > most {
-		return "" // a validator that was cut would not validate
+// validator is what is kept of an ETag or a date: nothing of one that cannot be kept whole,
+// since what was cut or mended would not validate.
+func validator(s string, most int) string {
+	if len(s) > most || !utf8.ValidString(s) {
+		return ""
 	}
 	return s
 }
 
 // commitDocument stores the document's entries and what they mean on each calendar.
 // It returns the calendars on which something changed.
-func (r *Refresher) commitDocument(tx *store.Tx, feed *store.Feed, got fetched, reading *store.Reading) (calendars []int64, err error) {
+func (r *Refresher) commitDocument(ctx context.Context, tx *store.Tx, feed *store.Feed, got fetched, reading *store.Reading) (calendars []int64, err error) {
 	known, err := tx.Entries(feed.ID)
 	if err != nil {
 		return nil, err
@@ -256,11 +331,13 @@ func (r *Refresher) commitDocument(tx *store.Tx, feed *store.Feed, got fetched, 
 		return nil, nil
 	}
 	reading.Outcome = store.OutcomeChanged
-	feed.Remarks = remarksOn(got.doc, got.finished)
+	if feed.Remarks, err = remarksOn(ctx, got.doc, got.finished); err != nil {
+		return nil, err
+	}
 	if err := tx.ReplaceEntries(added, changed, removed); err != nil {
 		return nil, err
 	}
-	if err := tx.SaveBody(store.Body{FeedID: feed.ID, Body: pack(got.result.Body)}); err != nil {
+	if err := tx.SaveBody(feed.ID, pack(got.result.Body)); err != nil {
 		return nil, err
 	}
 	links, err := tx.LinksOfFeed(feed.ID)
@@ -268,7 +345,7 @@ func (r *Refresher) commitDocument(tx *store.Tx, feed *store.Feed, got fetched, 
 		return nil, err
 	}
 	for _, link := range links {
-		changed, err := r.layOut(tx, s, link, got.finished)
+		changed, err := r.layOut(ctx, tx, s, link, got.finished)
 		if err != nil {
 			return nil, err
 		}
@@ -319,10 +396,13 @@ var calendarsZone = time.FixedZone("the calendar's zone", 0)
 
 // remarksOn says what a document holds that could not be read as it was meant, a line
 // each.
-func remarksOn(doc *recur.Document, now time.Time) string {
+func remarksOn(ctx context.Context, doc *recur.Document, now time.Time) (string, error) {
 	all := doc.Diagnostics
 	from, to := rules.MaterialisedWindow(now, time.UTC)
 	for _, e := range doc.Entries {
+		if ctx.Err() != nil {
+			return "", ctx.Err()
+		}
 		_, found := doc.Expand(e, recur.Window{From: from, To: to, Zone: calendarsZone, KeepSingle: true})
 		all = append(all, found...)
 	}
@@ -334,13 +414,13 @@ func remarksOn(doc *recur.Document, now time.Time) string {
 		case len(lines) == maxRemarks:
 			more++
 		default:
-			lines = append(lines, clipText(fmt.Sprintf("line %d: %s", d.Line, strings.ReplaceAll(d.Message, "\n", " ")), 400))
+			lines = append(lines, store.Clip(fmt.Sprintf("line %d: %s", d.Line, strings.ReplaceAll(d.Message, "\n", " ")), 400))
 		}
 	}
 	if more > 0 {
 		lines = append(lines, fmt.Sprintf("and %d more", more))
 	}
-	return strings.Join(lines, "\n")
+	return strings.Join(lines, "\n"), nil
 }
 
 func identities(known []store.Entry) []booking.Identity {

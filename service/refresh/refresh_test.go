@@ -14,6 +14,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"wharf/core/judge"
 	"wharf/core/span"
 	"wharf/internal/localdb/dbtest"
 	"wharf/service/combine"
@@ -54,7 +55,7 @@ func newBench(t *testing.T, body string) *bench {
 	clock := func() time.Time { return b.now }
 	quiet := slog.New(slog.DiscardHandler)
 	var err error
-	b.store, err = store.Open(ctx, dbtest.New(t), quiet)
+	b.store, err = store.Open(ctx, dbtest.New(t), 0)
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, b.store.Close()) })
 	box, err := secret.LoadBox(filepath.Join(t.TempDir(), "key"))
@@ -124,7 +125,7 @@ func TestOneReadingAndTheNext(t *testing.T) {
 		t.Run(tc.name, func(t *testing.T) {
 			b := newBench(t, all)
 			r := b.read(tc.next)
-			assert.Equal(t, []any{tc.outcome, tc.added, tc.changed, tc.removed}, []any{r.Outcome, r.Added, r.Changed, r.Removed})
+			assert.Equal(t, []any{store.Outcome(tc.outcome), tc.added, tc.changed, tc.removed}, []any{r.Outcome, r.Added, r.Changed, r.Removed})
 			assert.Equal(t, tc.want, b.bookings())
 		})
 	}
@@ -145,7 +146,7 @@ func TestNewUIDsAtEveryReading(t *testing.T) {
 		return ids
 	}
 	before := rows()
-	conflicts, err := b.store.Conflicts(ctx, b.calendar, []string{"open"})
+	conflicts, err := b.store.Conflicts(ctx, b.calendar, judge.Open)
 	require.NoError(t, err)
 	require.Len(t, conflicts, 1, "two alike are two")
 	for n := 1; n <= 30; n++ {
@@ -158,7 +159,7 @@ func TestNewUIDsAtEveryReading(t *testing.T) {
 	f, err := b.store.Feed(ctx, b.feed)
 	require.NoError(t, err)
 	assert.Equal(t, 30, f.Run().Times)
-	after, err := b.store.Conflicts(ctx, b.calendar, []string{"open"})
+	after, err := b.store.Conflicts(ctx, b.calendar, judge.Open)
 	require.NoError(t, err)
 	assert.Equal(t, conflicts, after)
 }
@@ -178,7 +179,7 @@ func TestFailureChangesNothing(t *testing.T) {
 	f, err := b.store.Feed(ctx, b.feed)
 	require.NoError(t, err)
 	state, since := refresh.State(f, b.now)
-	assert.Equal(t, "failing", state)
+	assert.Equal(t, refresh.Failing, state)
 	assert.Equal(t, good.Add(time.Hour), since)
 	readings, err := b.store.Readings(ctx, b.feed, 100)
 	require.NoError(t, err)

@@ -10,6 +10,7 @@ import (
 	"wharf/core/span"
 	"wharf/core/zone"
 	"wharf/service/store"
+	"wharf/service/stumble"
 )
 
 // Run reads what is due, combines what is dirty and moves windows on, until ctx ends. It
@@ -95,13 +96,13 @@ func (r *Refresher) moveWindows(ctx context.Context) error {
 		}
 		return span.DateOf(r.Now().In(loc)).String()
 	}
-	stale, err := r.Store.StaleCalendars(ctx, today)
+	stale, err := r.Store.StaleCalendars(ctx, r.Now(), today)
 	if err != nil {
 		return err
 	}
 	for _, calendar := range stale {
 		if err := r.moveWindow(ctx, calendar, today(calendar.Zone)); err != nil {
-			return err
+			r.Combiner.Failed(ctx, calendar.ID, err)
 		}
 	}
 	ended, err := r.Store.EndedConflicts(ctx, r.Now())
@@ -116,7 +117,8 @@ func (r *Refresher) moveWindows(ctx context.Context) error {
 	return nil
 }
 
-func (r *Refresher) moveWindow(ctx context.Context, calendar store.Calendar, day string) error {
+func (r *Refresher) moveWindow(ctx context.Context, calendar store.Calendar, day string) (err error) {
+	defer stumble.Catch(&err)
 	return r.Store.Tx(ctx, func(tx *store.Tx) error {
 		links, err := tx.LockLinksOfCalendar(calendar.ID)
 		if err != nil {
@@ -130,14 +132,14 @@ func (r *Refresher) moveWindow(ctx context.Context, calendar store.Calendar, day
 			if err != nil {
 				return err
 			}
-			s, ok, err := r.stored(tx, feed)
+			s, ok, err := r.stored(ctx, tx, feed)
 			if err != nil {
 				return err
 			}
 			if !ok {
 				continue
 			}
-			if _, err := r.layOut(tx, s, link, r.Now()); err != nil {
+			if _, err := r.layOut(ctx, tx, s, link, r.Now()); err != nil {
 				return err
 			}
 		}
@@ -148,17 +150,26 @@ func (r *Refresher) moveWindow(ctx context.Context, calendar store.Calendar, day
 	})
 }
 
+// FeedState says whether what is shown of a feed can be relied on.
+type FeedState string
+
+const (
+	Fresh   FeedState = "fresh"
+	Late    FeedState = "late"    // it was not read well for twice its interval
+	Failing FeedState = "failing" // its last reading failed
+)
+
 // State says how a feed stands at now, and since when.
-func State(f store.Feed, now time.Time) (string, time.Time) {
+func State(f store.Feed, now time.Time) (FeedState, time.Time) {
 	switch {
 	case f.FailingSince != nil:
-		return "failing", *f.FailingSince
+		return Failing, *f.FailingSince
 	case late(f, now):
-		return "late", lateFrom(f)
+		return Late, lateFrom(f)
 	case f.FreshSince != nil:
-		return "fresh", *f.FreshSince
+		return Fresh, *f.FreshSince
 	}
-	return "late", f.CreatedAt
+	return Late, f.CreatedAt
 }
 
 // late: no good reading for twice the interval.

@@ -50,7 +50,7 @@ func TestProcessesShareTheWork(t *testing.T) {
 	var all []*refresh.Refresher
 	var ticks []chan time.Time
 	for range 2 {
-		s, err := store.Open(ctx, dsn, quiet)
+		s, err := store.Open(ctx, dsn, 0)
 		require.NoError(t, err)
 		t.Cleanup(func() { require.NoError(t, s.Close()) })
 		box, err := secret.LoadBox(key)

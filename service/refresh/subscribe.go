@@ -1,16 +1,15 @@
 package refresh
 
 import (
-	"bytes"
 	"context"
 	"errors"
 	"fmt"
+	"strings"
 
-	"wharf/core/ical"
-	"wharf/core/recur"
 	"wharf/service/fetch"
 	"wharf/service/secret"
 	"wharf/service/store"
+	"wharf/service/stumble"
 )
 
 // Subscribe checks a link by reading it, and stores the feed only if it gives a
@@ -23,6 +22,7 @@ func (r *Refresher) Subscribe(ctx context.Context, platform string, feed store.F
 	}
 	feed.URLCipher, feed.Address = r.Box.Seal(urlPlace, link), secret.Redact(link)
 	feed.CreatedAt, feed.DueAt = got.started, got.finished
+	var calendars []int64
 	err = r.Store.Tx(ctx, func(tx *store.Tx) error {
 		row := feed
 		p, err := tx.PlatformNamed(platform)
@@ -39,7 +39,7 @@ func (r *Refresher) Subscribe(ctx context.Context, platform string, feed store.F
 				return fmt.Errorf("link: %w", err)
 			}
 		}
-		if _, _, err := r.commit(tx, row, got); err != nil {
+		if _, calendars, err = r.commit(ctx, tx, row, got); err != nil {
 			return err
 		}
 		feed, err = tx.LockFeed(row.ID)
@@ -51,16 +51,18 @@ func (r *Refresher) Subscribe(ctx context.Context, platform string, feed store.F
 	if err != nil {
 		return store.Feed{}, err
 	}
-	return feed, r.Combiner.All(ctx)
+	r.Combiner.Calendars(ctx, calendars...)
+	return feed, nil
 }
 
 // firstReading reads a link that a person gave, and returns it as it is to be kept.
-func (r *Refresher) firstReading(ctx context.Context, link string) (fetched, string, error) {
+func (r *Refresher) firstReading(ctx context.Context, link string) (got fetched, kept string, err error) {
+	defer stumble.Catch(&err)
 	u, err := fetch.ParseLink(link)
 	if err != nil {
 		return fetched{}, "", &fetch.Error{Message: err.Error()}
 	}
-	got := fetched{started: r.Now()}
+	got = fetched{started: r.Now()}
 	got.result, err = r.Fetcher.Get(ctx, u.String(), fetch.Known{})
 	if err != nil && isWebcal(link) {
 		// webcal does not say whether it is https or http; the safer one goes first.
@@ -74,12 +76,13 @@ func (r *Refresher) firstReading(ctx context.Context, link string) (fetched, str
 		return fetched{}, "", err
 	}
 	got.finished = r.Now()
-	got.doc, err = recur.Read(ical.NewReader(bytes.NewReader(got.result.Body)))
+	got.doc, err = readDocument(ctx, got.result.Body)
 	return got, u.String(), err
 }
 
 func isWebcal(link string) bool {
-	return len(link) > 7 && (link[:7] == "webcal:" || link[:7] == "WEBCAL:")
+	scheme, _, found := strings.Cut(link, ":")
+	return found && strings.EqualFold(strings.TrimSpace(scheme), "webcal")
 }
 
 func (r *Refresher) tooMany() error {

@@ -8,6 +8,7 @@ import (
 	"time"
 
 	gen "wharf/api/server"
+	"wharf/core/judge"
 	"wharf/core/rules"
 	"wharf/core/span"
 	"wharf/core/zone"
@@ -91,25 +92,25 @@ func (s *server) bookingsJSON(ctx context.Context, rows []store.Calendar, first,
 	if err != nil {
 		return nil, err
 	}
-	all := []gen.Booking{}
+	within := make(map[int64]span.Span, len(rows))
 	for _, row := range rows {
-		grain, within := span.Grain(row.Grain), span.Days(from, to)
-		if !grain.Dated() {
+		within[row.ID] = span.Days(from, to)
+		if !span.Grain(row.Grain).Dated() {
 			loc, err := zone.Load(row.Zone)
 			if err != nil {
 				return nil, err
 			}
-			within = span.Instants(from.Start(loc), to.Start(loc))
-		}
-		bookings, err := s.Store.BookingsWithin(ctx, row.ID, within)
-		if err != nil {
-			return nil, err
-		}
-		for _, b := range bookings {
-			all = append(all, names.booking(b, grain))
+			within[row.ID] = span.Instants(from.Start(loc), to.Start(loc))
 		}
 	}
-	return all, nil
+	found, err := s.Store.BookingsOn(ctx, within)
+	all := []gen.Booking{}
+	for _, row := range rows {
+		for _, b := range found[row.ID] {
+			all = append(all, names.booking(b, span.Grain(row.Grain)))
+		}
+	}
+	return all, err
 }
 
 const calendarNameTaken = "another calendar has this name: choose one that you will tell apart"
@@ -131,37 +132,43 @@ func (s *server) calendarsJSON(ctx context.Context, rows []store.Calendar) ([]ge
 	if err != nil {
 		return nil, err
 	}
-	open, err := s.Store.Conflicts(ctx, 0, []string{"open"})
+	open, err := s.Store.CountConflicts(ctx, judge.Open)
 	if err != nil {
 		return nil, err
 	}
 	all := make([]gen.Calendar, len(rows))
 	for i, c := range rows {
-		all[i] = gen.Calendar{Id: c.ID, Name: c.Name, Revision: c.Revision, Zone: c.Zone, Grain: gen.Grain(c.Grain), Capacity: c.Capacity, Version: c.Version, Links: []gen.Link{}}
-		for _, l := range names.links {
-			if l.CalendarID == c.ID {
-				all[i].Links = append(all[i].Links, gen.Link{Feed: l.FeedID, Revision: l.Revision, Role: gen.Role(l.Role), Tentative: gen.TentativeRule(l.Tentative),
-					Units: l.Units, Label: names.label(c.ID, l.FeedID), Color: gen.Color(names.feeds[l.FeedID].Color), Notices: linesOf(l.Notices)})
-			}
-		}
-		for _, k := range open {
-			if k.CalendarID == c.ID {
-				all[i].OpenConflicts++
-			}
+		all[i] = gen.Calendar{Id: c.ID, Name: c.Name, Revision: c.Revision, Zone: c.Zone, Grain: gen.Grain(c.Grain), Capacity: c.Capacity, Version: c.Version, Links: []gen.Link{},
+			OpenConflicts: open[c.ID], Trouble: troubleOf(c)}
+		for _, l := range names.links[c.ID] {
+			all[i].Links = append(all[i].Links, gen.Link{Feed: l.FeedID, Revision: l.Revision, Role: gen.Role(l.Role), Tentative: gen.TentativeRule(l.Tentative),
+				Units: l.Units, Label: names.label(c.ID, l.FeedID), Color: gen.Color(names.feeds[l.FeedID].Color), Notices: linesOf(l.Notices)})
 		}
 	}
 	return all, nil
+}
+
+// troubleOf says why a calendar is not up to date, if it is not.
+func troubleOf(c store.Calendar) *gen.Trouble {
+	if c.FailingSince == nil || c.RetryAt == nil {
+		return nil
+	}
+	return &gen.Trouble{Since: *c.FailingSince, Why: c.Failure, Retry: *c.RetryAt}
 }
 
 // names is what bookings are shown with.
 type names struct {
 	feeds     map[int64]store.Feed
 	platforms map[int64]gen.Platform
-	links     []store.Link
+	links     map[int64][]store.Link // by calendar
+	labels    map[onCalendar]string  // of the links that have one
 }
 
+// onCalendar names a feed on a calendar.
+type onCalendar struct{ calendar, feed int64 }
+
 func (s *server) names(ctx context.Context) (names, error) {
-	n := names{feeds: map[int64]store.Feed{}}
+	n := names{feeds: map[int64]store.Feed{}, links: map[int64][]store.Link{}, labels: map[onCalendar]string{}}
 	feeds, err := s.Store.AllFeeds(ctx)
 	if err != nil {
 		return n, err
@@ -172,16 +179,20 @@ func (s *server) names(ctx context.Context) (names, error) {
 	if n.platforms, err = s.platforms(ctx); err != nil {
 		return n, err
 	}
-	n.links, err = s.Store.Links(ctx)
+	links, err := s.Store.Links(ctx)
+	for _, l := range links {
+		n.links[l.CalendarID] = append(n.links[l.CalendarID], l)
+		if l.Label != "" {
+			n.labels[onCalendar{l.CalendarID, l.FeedID}] = l.Label
+		}
+	}
 	return n, err
 }
 
 // label is how a feed's bookings are labelled on a calendar.
 func (n names) label(calendar, feed int64) string {
-	for _, l := range n.links {
-		if l.CalendarID == calendar && l.FeedID == feed && l.Label != "" {
-			return l.Label
-		}
+	if label := n.labels[onCalendar{calendar, feed}]; label != "" {
+		return label
 	}
 	return n.feeds[feed].Name
 }

@@ -1,27 +1,30 @@
 package server
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"net/http"
+	"slices"
 	"time"
 
 	gen "wharf/api/server"
 	"wharf/core/conflict"
+	"wharf/core/judge"
 	"wharf/core/span"
 	"wharf/service/store"
 )
 
 func (s *server) ListConflicts(ctx context.Context, r gen.ListConflictsRequestObject) (gen.ListConflictsResponseObject, error) {
-	states := []string{"open", "acknowledged"}
+	states := judge.Unsettled
 	if r.Params.State != nil {
-		states = []string{string(*r.Params.State)}
+		states = []judge.State{judge.State(*r.Params.State)}
 	}
 	calendar := int64(0)
 	if r.Params.Calendar != nil {
 		calendar = *r.Params.Calendar
 	}
-	rows, err := s.Store.Conflicts(ctx, calendar, states)
+	rows, err := s.Store.Conflicts(ctx, calendar, states...)
 	if err != nil {
 		return nil, err
 	}
@@ -113,6 +116,15 @@ func (s *server) conflictsJSON(ctx context.Context, rows []store.ConflictWith) (
 	for _, c := range calendars {
 		byID[c.ID] = c
 	}
+	var ids []int64
+	for _, k := range rows {
+		ids = append(ids, k.BookingIDs...)
+	}
+	slices.Sort(ids)
+	found, err := s.Store.Bookings(ctx, slices.Compact(ids))
+	if err != nil {
+		return nil, err
+	}
 	all := make([]gen.Conflict, len(rows))
 	for i, k := range rows {
 		calendar := byID[k.CalendarID]
@@ -120,10 +132,13 @@ func (s *server) conflictsJSON(ctx context.Context, rows []store.ConflictWith) (
 		c := gen.Conflict{Id: k.ID, Calendar: k.CalendarID, CalendarName: calendar.Name, Kind: gen.ConflictKind(k.Kind), State: gen.ConflictState(k.State),
 			Opened: k.OpenedAt, Cleared: k.ClearedAt, AcknowledgedBy: optional(k.AcknowledgedBy), Note: optional(k.Note), Bookings: []gen.Booking{}}
 		c.Start, c.End = span.Span{Start: k.StartPoint, End: k.EndPoint}.Format(grain)
-		bookings, err := s.Store.Bookings(ctx, k.BookingIDs)
-		if err != nil {
-			return nil, err
+		var bookings []store.Booking
+		for _, id := range k.BookingIDs {
+			if b, ok := found[id]; ok {
+				bookings = append(bookings, b)
+			}
 		}
+		slices.SortFunc(bookings, func(a, b store.Booking) int { return cmp.Or(a.Span().Compare(b.Span()), cmp.Compare(a.ID, b.ID)) })
 		for _, b := range bookings {
 			c.Bookings = append(c.Bookings, names.booking(b, grain))
 		}

@@ -3,8 +3,10 @@ package server
 import (
 	"context"
 	"errors"
+	"fmt"
 	"net/http"
 	"regexp"
+	"slices"
 	"strings"
 	"time"
 
@@ -31,7 +33,10 @@ const (
 )
 
 // contract checks requests against openapi.yaml.
-type contract struct{ router routers.Router }
+type contract struct {
+	router routers.Router
+	colors []string // the palette, in the order in which feeds get them
+}
 
 func newContract(text []byte) (*contract, error) {
 	doc, err := openapi3.NewLoader().LoadFromData(text)
@@ -45,7 +50,11 @@ func newContract(text []byte) (*contract, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &contract{router}, nil
+	c := &contract{router: router}
+	for _, color := range doc.Components.Schemas["Color"].Value.Enum {
+		c.colors = append(c.colors, color.(string))
+	}
+	return c, nil
 }
 
 // validate refuses what the contract does not allow, naming the field.
@@ -70,19 +79,31 @@ func (c *contract) validate(s *server) gin.HandlerFunc {
 			Options: &openapi3filter.Options{AuthenticationFunc: openapi3filter.NoopAuthenticationFunc, MultiError: true},
 		})
 		if err != nil {
-			s.fail(g, contractProblem(err))
+			s.fail(g, contractProblem(err, bodyOf(route)))
 		}
 	}
 }
 
-// contractProblem says in short what a request does wrong.
-func contractProblem(err error) *problem {
+// bodyOf is the schema of what an operation is sent, or nil.
+func bodyOf(route *routers.Route) *openapi3.Schema {
+	if route.Operation.RequestBody == nil {
+		return nil
+	}
+	media := route.Operation.RequestBody.Value.GetMediaType("application/json")
+	if media == nil || media.Schema == nil {
+		return nil
+	}
+	return media.Schema.Value
+}
+
+// contractProblem says in short what a request does wrong, to somebody who fills in a form.
+func contractProblem(err error, body *openapi3.Schema) *problem {
 	var tooLarge *http.MaxBytesError
 	if errors.As(err, &tooLarge) {
 		return &problem{Status: http.StatusRequestEntityTooLarge, Title: "Too large", Detail: "a request has at most 1 MB"}
 	}
 	p := badRequest("")
-	collect(err, p)
+	collect(err, body, p)
 	switch {
 	case len(p.Errors) > 0:
 		p.Title, p.Detail = "A value is not right", p.Errors[0].Field+": "+p.Errors[0].Message
@@ -95,17 +116,19 @@ func contractProblem(err error) *problem {
 // unknownField is how the validator says that a field is not in the contract.
 var unknownField = regexp.MustCompile(`^property "(.*)" is unsupported$`)
 
-func collect(err error, p *problem) {
+func collect(err error, body *openapi3.Schema, p *problem) {
 	var several openapi3.MultiError
 	var request *openapi3filter.RequestError
 	var schema *openapi3.SchemaError
 	switch {
 	case errors.As(err, &request) && request.Parameter != nil:
-		message := request.Reason
+		message := "this cannot be read"
 		if errors.As(request.Err, &schema) {
-			message = schema.Reason
+			message = wrong(schema, "")
+		} else if s := request.Parameter.Schema; s != nil && s.Value != nil {
+			message = shape(s.Value)
 		}
-		p.Errors = append(p.Errors, fieldError{request.Parameter.Name, orElse(message, "this cannot be read")})
+		p.add(request.Parameter.Name, message)
 	case errors.As(err, &request) && !errors.As(request.Err, &several) && !errors.As(request.Err, &schema):
 		p.Detail = "the body is not the JSON that is asked for"
 		if request.Err != nil && strings.Contains(request.Err.Error(), "Content-Type") {
@@ -113,23 +136,87 @@ func collect(err error, p *problem) {
 		}
 	case errors.As(err, &several):
 		for _, one := range several {
-			collect(one, p)
+			collect(one, body, p)
 		}
 	case errors.As(err, &schema):
-		field := strings.Join(schema.JSONPointer(), ".")
+		path := schema.JSONPointer()
+		field := strings.Join(path, ".")
 		if parts := unknownField.FindStringSubmatch(schema.Reason); parts != nil {
-			p.Errors = append(p.Errors, fieldError{strings.TrimPrefix(field+"."+parts[1], "."), "there is no such field"})
+			p.add(strings.TrimPrefix(field+"."+parts[1], "."), "there is no such field")
 			return
 		}
-		p.Errors = append(p.Errors, fieldError{field, schema.Reason})
+		p.add(field, wrong(schema, asked(body, path)))
 	}
 }
 
-func orElse(s, otherwise string) string {
-	if s == "" {
-		return otherwise
+// add tells what is wrong with a field, once.
+func (p *problem) add(field, message string) {
+	if !slices.ContainsFunc(p.Errors, func(e fieldError) bool { return e.Field == field }) {
+		p.Errors = append(p.Errors, fieldError{field, message})
 	}
-	return s
+}
+
+// asked is what the contract has to ask a person for who left the field empty (x-ask of the
+// object that it belongs to).
+func asked(body *openapi3.Schema, path []string) string {
+	for i, name := range path {
+		if body == nil {
+			return ""
+		}
+		if i == len(path)-1 {
+			asks, _ := body.Extensions["x-ask"].(map[string]any)
+			text, _ := asks[name].(string)
+			return text
+		}
+		next := body.Properties[name]
+		if next == nil {
+			return ""
+		}
+		body = next.Value
+	}
+	return ""
+}
+
+// wrong says what is wrong with a value; ask is what to say where there is none.
+func wrong(e *openapi3.SchemaError, ask string) string {
+	text, isText := e.Value.(string)
+	empty := e.SchemaField == "required" || e.Value == nil || isText && strings.TrimSpace(text) == ""
+	switch {
+	case empty && ask != "":
+		return ask
+	case empty:
+		return "this is missing"
+	case e.SchemaField == "minLength" && e.Schema.MinLength > 1:
+		return fmt.Sprintf("use %d characters or more", e.Schema.MinLength)
+	case e.SchemaField == "maxLength":
+		return fmt.Sprintf("use at most %d characters", *e.Schema.MaxLength)
+	}
+	return shape(e.Schema)
+}
+
+// shape says what a value must be.
+func shape(s *openapi3.Schema) string {
+	switch {
+	case len(s.Enum) > 0:
+		words := make([]string, len(s.Enum))
+		for i, v := range s.Enum {
+			words[i] = fmt.Sprint(v)
+		}
+		return "use one of " + strings.Join(words, ", ")
+	case s.Min != nil && s.Max != nil:
+		return fmt.Sprintf("use a whole number from %.0f to %.0f", *s.Min, *s.Max)
+	case s.Min != nil:
+		return fmt.Sprintf("use a whole number from %.0f on", *s.Min)
+	case s.Type.Is("integer"):
+		return "use a whole number"
+	case s.Format == "date":
+		return "use a day, as 2026-07-03"
+	case s.Type.Is("boolean"):
+		return "use true or false"
+	case s.Type.Is("string"):
+		return "use a text"
+	}
+	return "this cannot be read"
 }
 
 // sessionCookie is the name of the browser's cookie.

@@ -228,9 +228,7 @@ func (s *server) EditPublication(ctx context.Context, r gen.EditPublicationReque
 	if err != nil {
 		return nil, s.explained(ctx, taken(err, "name", publicationNameTaken))
 	}
-	if err := s.Combiner.Calendar(ctx, row.CalendarID); err != nil {
-		return nil, err
-	}
+	s.Combiner.Calendars(ctx, row.CalendarID)
 	one, err := s.publicationJSON(ctx, r.Id)
 	return gen.EditPublication200JSONResponse(one), err
 }

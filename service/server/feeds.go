@@ -136,19 +136,16 @@ func newLink(r gen.LinkRequest) (store.Link, error) {
 	return store.Link{Role: string(l.Role), Tentative: string(l.Tentative), Units: l.Units, Label: label}, err
 }
 
-// colors is the palette, in the order in which feeds get them.
-var colors = []gen.Color{gen.Teal, gen.Rust, gen.Indigo, gen.Ochre, gen.Plum, gen.Moss, gen.Azure, gen.Coral, gen.Slate, gen.Rose, gen.Olive, gen.Umber}
-
 // freeColor is the first colour that the fewest feeds have.
 func (s *server) freeColor(ctx context.Context) (string, error) {
 	used, err := s.Store.CountColors(ctx)
-	best := colors[0]
-	for _, c := range colors {
-		if used[string(c)] < used[string(best)] {
+	best := s.colors[0]
+	for _, c := range s.colors {
+		if used[c] < used[best] {
 			best = c
 		}
 	}
-	return string(best), err
+	return best, err
 }
 
 func (s *server) ListReadings(ctx context.Context, r gen.ListReadingsRequestObject) (gen.ListReadingsResponseObject, error) {

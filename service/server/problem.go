@@ -94,6 +94,10 @@ func problemOf(err error) *problem {
 		return &problem{Status: http.StatusForbidden, Title: "Refused", Detail: err.Error()}
 	case errors.Is(err, account.ErrSetupDone):
 		return &problem{Status: http.StatusConflict, Title: "Already set up", Detail: err.Error()}
+	case errors.Is(err, store.ErrLocked):
+		return &problem{Status: http.StatusServiceUnavailable, Title: "In use", Detail: "others are changing what this needs: try again in a moment", retryAfter: 5}
+	case store.IsFull(err):
+		return &problem{Status: http.StatusInsufficientStorage, Title: "No room", Detail: "the disk of the database is full, so nothing of this was kept: make room, then try again", retryAfter: 60}
 	case store.IsAway(err), errors.Is(err, context.DeadlineExceeded):
 		return &problem{Status: http.StatusServiceUnavailable, Title: "Database away", Detail: "the database does not answer: try again in a moment", retryAfter: 10}
 	}

@@ -7,7 +7,6 @@ import (
 	"strconv"
 	"strings"
 
-	"github.com/gin-gonic/gin"
 	"github.com/prometheus/client_golang/prometheus"
 
 	"wharf/service/shelf"
@@ -51,7 +50,7 @@ func (p *publications) serve(w http.ResponseWriter, r *http.Request, file string
 		// Before it is answered, so that no pickup is forgotten.
 		p.Shelf.PickedUp(r.Context(), item, agent, p.Now())
 	}
-	if match := r.Header.Get("If-None-Match"); match != "" && item.HasTag(match) {
+	if unchanged(r.Header, item) {
 		p.notModified.Inc()
 		w.WriteHeader(http.StatusNotModified)
 		return
@@ -67,6 +66,16 @@ func (p *publications) serve(w http.ResponseWriter, r *http.Request, file string
 	if _, err := w.Write(form.Bytes); err != nil {
 		p.Shelf.BrokenOff(r.Context(), item, agent)
 	}
+}
+
+// unchanged reports whether the reader has the version already. If-Modified-Since counts
+// only without If-None-Match (RFC 9110 section 13.1.3).
+func unchanged(h http.Header, item *shelf.Item) bool {
+	if match := h.Get("If-None-Match"); match != "" {
+		return item.HasTag(match)
+	}
+	since, err := http.ParseTime(h.Get("If-Modified-Since"))
+	return err == nil && !item.At.After(since)
 }
 
 // find returns what is published under the file's name, or answers why nothing is. It
@@ -110,7 +119,7 @@ func (p *publications) refuse(w http.ResponseWriter, status int, sentence string
 }
 
 // before serves publications itself and leaves everything else to the router.
-func (p *publications) before(router *gin.Engine) http.Handler {
+func (p *publications) before(router http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		file, ok := strings.CutPrefix(r.URL.Path, "/p/")
 		switch {

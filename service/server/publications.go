@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	gen "wharf/api/server"
+	"wharf/core/publish"
 	"wharf/service/secret"
 	"wharf/service/store"
 )
@@ -37,7 +38,7 @@ func (s *server) CreatePublication(ctx context.Context, r gen.CreatePublicationR
 	}
 	link := secret.New()
 	row := store.Publication{CalendarID: r.Body.Calendar, Name: strings.TrimSpace(r.Body.Name), SecretHash: secret.Hash(link),
-		SecretCipher: s.Box.Seal(secretPlace, link), CreatedAt: s.Now()}
+		SecretCipher: s.Box.Seal(secretPlace, link), CreatedAt: s.Now(), Title: publish.Placeholder}
 	err := s.Store.Tx(ctx, func(tx *store.Tx) error {
 		row.ID = 0
 		platform, err := tx.PlatformNamed(strings.TrimSpace(r.Body.Platform))
@@ -53,9 +54,7 @@ func (s *server) CreatePublication(ctx context.Context, r gen.CreatePublicationR
 	if err != nil {
 		return nil, s.takenBy(ctx, err, row)
 	}
-	if err := s.Combiner.Calendar(ctx, row.CalendarID); err != nil {
-		return nil, err
-	}
+	s.Combiner.Calendars(ctx, row.CalendarID)
 	one, err := s.publicationJSON(ctx, row.ID)
 	return gen.CreatePublication201JSONResponse(one), err
 }

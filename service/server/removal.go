@@ -150,12 +150,12 @@ func (s *server) RemoveCalendar(ctx context.Context, r gen.RemoveCalendarRequest
 	if len(recipients) > 0 {
 		loses = append(loses, fmt.Sprintf("Its links would be gone for good, and with them what these platforms block by them: %s.", strings.Join(recipients, ", ")))
 	}
-	conflicts, err := s.Store.Conflicts(ctx, r.Id, []string{"open", "acknowledged", "cleared", "past"})
+	conflicts, err := s.Store.CountConflicts(ctx)
 	if err != nil {
 		return nil, err
 	}
-	if len(conflicts) > 0 {
-		loses = append(loses, "The record of "+plural(int64(len(conflicts)), "conflict", "conflicts")+" would be lost.")
+	if n := conflicts[r.Id]; n > 0 {
+		loses = append(loses, "The record of "+plural(int64(n), "conflict", "conflicts")+" would be lost.")
 	}
 	if err := confirmed(r.Params.Confirm, loses); err != nil {
 		return nil, err

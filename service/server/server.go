@@ -18,6 +18,7 @@ import (
 	"time"
 
 	"github.com/gin-gonic/gin"
+	"github.com/klauspost/compress/gzhttp"
 	"github.com/prometheus/client_golang/prometheus"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 	"golang.org/x/time/rate"
@@ -52,6 +53,9 @@ type Config struct {
 	DefaultEvery time.Duration // between readings of a feed that names no interval
 	LeastEvery   time.Duration // the shortest interval that may be chosen
 	MaxStreams   int           // open pages at once
+	// RequestTimeout bounds how long an operation is worked on; one that reads a feed has
+	// ReadingTimeout beyond that. 0 is no bound.
+	RequestTimeout, ReadingTimeout time.Duration
 }
 
 // server implements the operations of the contract.
@@ -59,6 +63,7 @@ type server struct {
 	Config
 	logins *rate.Limiter // password checks, from everybody together
 	served *prometheus.CounterVec
+	colors []string // of feeds
 }
 
 // New returns the handler of everything.
@@ -72,6 +77,7 @@ func New(c Config) (http.Handler, error) {
 	if err != nil {
 		return nil, err
 	}
+	s.colors = contract.colors
 	gin.SetMode(gin.ReleaseMode)
 	r := gin.New()
 	r.ContextWithFallback = true
@@ -85,7 +91,7 @@ func New(c Config) (http.Handler, error) {
 	r.GET("/metrics", s.localOnly, gin.WrapH(promhttp.HandlerFor(c.Registry, promhttp.HandlerOpts{})))
 	r.GET("/api/v1/openapi.yaml", func(g *gin.Context) { g.Data(http.StatusOK, "application/yaml", api.Contract) })
 	routes := r.Group("/api/v1", contract.validate(s), s.authenticate)
-	handler := gen.NewStrictHandlerWithOptions(s, []gen.StrictMiddlewareFunc{detach}, gen.StrictGinServerOptions{
+	handler := gen.NewStrictHandlerWithOptions(s, []gen.StrictMiddlewareFunc{detach, s.bound}, gen.StrictGinServerOptions{
 		RequestErrorHandlerFunc:  func(g *gin.Context, err error) { s.fail(g, badRequest(err.Error())) },
 		HandlerErrorFunc:         s.fail,
 		ResponseErrorHandlerFunc: s.fail,
@@ -97,7 +103,32 @@ func New(c Config) (http.Handler, error) {
 	r.NoMethod(func(g *gin.Context) {
 		s.fail(g, &problem{Status: http.StatusMethodNotAllowed, Title: "Method not allowed", Detail: "use one of: " + g.Writer.Header().Get("Allow")})
 	})
-	return newPublications(s).before(r), nil
+	compress, err := gzhttp.NewWrapper(gzhttp.MinSize(1024), gzhttp.ExceptContentTypes([]string{"text/event-stream"}),
+		gzhttp.RandomJitter(32, 0, false)) // so that its length tells nothing of the secrets in an answer
+	if err != nil {
+		return nil, err
+	}
+	return newPublications(s).before(compress(r)), nil
+}
+
+// reads are the operations that read a feed while somebody waits.
+var reads = map[string]bool{"CreateFeed": true, "EditFeed": true, "CreateReading": true}
+
+// bound ends an operation that takes too long, such as one that waits for a database that
+// hangs. The stream of changes has no end.
+func (s *server) bound(f gen.StrictHandlerFunc, operation string) gen.StrictHandlerFunc {
+	return func(g *gin.Context, request any) (any, error) {
+		limit := s.RequestTimeout
+		if reads[operation] {
+			limit += s.ReadingTimeout
+		}
+		if s.RequestTimeout > 0 && operation != "StreamChanges" {
+			ctx, cancel := context.WithTimeout(g.Request.Context(), limit)
+			defer cancel()
+			g.Request = g.Request.WithContext(ctx)
+		}
+		return f(g, request)
+	}
 }
 
 // detach gives the operations a context of their own: Gin uses its contexts again for

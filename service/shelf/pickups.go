@@ -25,12 +25,16 @@ type tally struct {
 type ledger struct {
 	mu    sync.Mutex
 	known map[reader]*tally // those whose first pickup is written, or waits for the database
+	until time.Time         // the database counts as away
 }
 
 func newLedger() ledger { return ledger{known: map[reader]*tally{}} }
 
 // firstTimeout bounds how long a recipient waits for its first pickup to be written.
 const firstTimeout = 3 * time.Second
+
+// awayFor is how long the database counts as away after a pickup could not be written.
+const awayFor = 5 * time.Second
 
 // PickedUp records that a reader has a version: it downloads it, or was told that the one
 // it has is still the newest. The first time it is written before this returns; if that
@@ -40,9 +44,16 @@ func (s *Shelf) PickedUp(ctx context.Context, item *Item, agent string, at time.
 	if s.pickups.again(who, at) {
 		return
 	}
+	if s.Now().Before(s.pickups.waitUntil()) {
+		s.pickups.add(who, 1, at)
+		return
+	}
 	ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), firstTimeout)
 	defer cancel()
 	err := s.Store.RecordPickups(ctx, []store.Pickup{who.row(tally{1, at, at})})
+	if err != nil && store.IsPassing(err) {
+		s.pickups.wait(s.Now().Add(awayFor)) // who comes meanwhile does not wait for the same
+	}
 	switch {
 	case err == nil:
 		s.pickups.add(who, 0, at)
@@ -63,6 +74,18 @@ func (s *Shelf) BrokenOff(ctx context.Context, item *Item, agent string) {
 	if err := s.Store.ForgetPickup(ctx, item.PublicationID, item.Version, agent); err != nil {
 		s.Log.Error("a broken-off pickup cannot be taken back", "publication", item.PublicationID, "error", err)
 	}
+}
+
+func (l *ledger) waitUntil() time.Time {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return l.until
+}
+
+func (l *ledger) wait(until time.Time) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	l.until = until
 }
 
 // again counts a repeat; false when this is the reader's first.

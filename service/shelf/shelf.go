@@ -33,7 +33,8 @@ import (
 type Item struct {
 	PublicationID int64
 	Version       int64
-	Tag           string // its hash, the heart of its ETags
+	At            time.Time // when it was rendered, in whole seconds
+	Tag           string    // its hash, the heart of its ETags
 	LastModified  []string
 	Plain, Zipped Coded
 }
@@ -77,6 +78,7 @@ type Shelf struct {
 	slots map[hash]*slot
 	byID  map[int64]hash
 	size  int64
+	told  atomic.Int64 // how often something was said to be stale
 	loads singleflight.Group
 
 	pickups ledger
@@ -118,13 +120,18 @@ func (s *Shelf) load(ctx context.Context, key hash) (*Item, error) {
 	if place != nil {
 		place.stale.Store(false) // before it is read: a change while it is read makes it stale again
 	}
+	told := s.told.Load() // where there is no place yet, this tells of such a change
 	// A request that breaks off must not fail the others that wait for the same.
 	ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
 	defer cancel()
 	row, err := s.Store.PublicationServed(ctx, key[:])
 	switch {
 	case err == nil:
-		return s.put(row), nil
+		item := s.put(row)
+		if place == nil && s.told.Load() != told {
+			s.Stale(item.PublicationID)
+		}
+		return item, nil
 	case errors.Is(err, store.ErrNotFound), errors.Is(err, store.ErrRevoked):
 		s.drop(key)
 	case place != nil:
@@ -135,7 +142,7 @@ func (s *Shelf) load(ctx context.Context, key hash) (*Item, error) {
 
 // put places a version, unless a newer one is there.
 func (s *Shelf) put(row store.Served) *Item {
-	item := &Item{PublicationID: row.PublicationID, Version: row.Version, Tag: row.ETag,
+	item := &Item{PublicationID: row.PublicationID, Version: row.Version, Tag: row.ETag, At: row.At.Truncate(time.Second),
 		LastModified: []string{row.At.UTC().Format(http.TimeFormat)}, Plain: coded(row.ETag, "", row.Body), Zipped: coded(row.ETag, "gzip", zipped(row.Body))}
 	key := hash(row.SecretHash)
 	s.mu.Lock()
@@ -198,11 +205,17 @@ func (s *Shelf) remove(key hash) {
 
 // Stale makes the next request for the publications look for a newer version.
 func (s *Shelf) Stale(publications ...int64) {
+	s.told.Add(1)
+	s.mark(publications, true)
+}
+
+// mark says of the publications that are here whether they are stale.
+func (s *Shelf) mark(publications []int64, stale bool) {
 	s.mu.RLock()
 	defer s.mu.RUnlock()
 	for _, id := range publications {
 		if place := s.slots[s.byID[id]]; place != nil {
-			place.stale.Store(true)
+			place.stale.Store(stale)
 		}
 	}
 }
@@ -225,30 +238,57 @@ func (s *Shelf) checkVersions(ctx context.Context) error {
 	return nil
 }
 
-// fill places what fits, so that it is there also if the database goes away before it is
-// first asked for.
+// some is how many publications are loaded at once.
+const some = 50
+
+// fill places what fits, the newest versions first, so that it is there also if the
+// database goes away before it is first asked for.
 func (s *Shelf) fill(ctx context.Context) error {
-	const some = 50
+	ids, err := s.Store.NewestPublications(ctx)
+	if err != nil {
+		return err
+	}
 	count, full := 0, false
-	for after := int64(0); !full; {
-		rows, err := s.Store.PublicationsServed(ctx, after, some)
+	for few := range slices.Chunk(ids, some) {
+		if full {
+			break
+		}
+		n, err := s.fetch(ctx, few)
 		if err != nil {
 			return err
 		}
-		if len(rows) == 0 {
-			break
-		}
-		for _, r := range rows {
-			s.put(r)
-			after = r.PublicationID
-		}
-		count += len(rows)
+		count += n
 		s.mu.RLock()
 		full = s.size > s.MaxBytes/2
 		s.mu.RUnlock()
 	}
 	s.Log.Info("publications loaded", "count", count, "full", full)
 	return nil
+}
+
+// fetch places the newest versions of the publications, and returns how many there are.
+func (s *Shelf) fetch(ctx context.Context, ids []int64) (int, error) {
+	count := 0
+	for few := range slices.Chunk(ids, some) {
+		told := s.told.Load()
+		s.mark(few, false) // before they are read: see load
+		rows, err := s.Store.PublicationsServed(ctx, few)
+		if err != nil {
+			s.mark(few, true)
+			return count, err
+		}
+		gone := slices.Clone(few)
+		for _, r := range rows {
+			s.put(r)
+			gone = slices.DeleteFunc(gone, func(id int64) bool { return id == r.PublicationID })
+		}
+		s.mark(gone, true) // whoever asks is told why
+		if s.told.Load() != told {
+			s.mark(few, true)
+		}
+		count += len(rows)
+	}
+	return count, nil
 }
 
 // Run keeps the shelf in step with the database until ctx ends, and writes the counts of
@@ -272,18 +312,33 @@ func (s *Shelf) Run(ctx context.Context, hub *events.Hub, tick <-chan time.Time)
 			if !open {
 				return
 			}
+			var changed []int64
 			for _, e := range changes.Take() {
 				switch e.Topic {
 				case store.TopicPublication:
-					s.Stale(e.ID)
+					changed = append(changed, e.ID)
 				case events.TopicAll:
 					s.try(ctx, "versions cannot be checked", s.checkVersions)
 				}
 			}
+			s.renew(ctx, changed)
 		case <-tick:
 			s.Flush(ctx)
 		}
 	}
+}
+
+// renew places the new versions that the shelf is told of, also those that nobody has asked
+// for here: the database may be away when somebody does.
+func (s *Shelf) renew(ctx context.Context, publications []int64) {
+	if len(publications) == 0 {
+		return
+	}
+	s.Stale(publications...)
+	s.try(ctx, "new versions cannot be loaded", func(ctx context.Context) error {
+		_, err := s.fetch(ctx, publications)
+		return err
+	})
 }
 
 func (s *Shelf) try(ctx context.Context, what string, f func(context.Context) error) bool {

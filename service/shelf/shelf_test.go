@@ -37,7 +37,7 @@ type world struct {
 }
 
 func newWorld(t *testing.T) *world {
-	s, err := store.Open(ctx, dbtest.New(t), quiet)
+	s, err := store.Open(ctx, dbtest.New(t), 0)
 	require.NoError(t, err)
 	t.Cleanup(func() { _ = s.Close() }) // a test may have closed it
 	c := store.Calendar{Name: "Hall", Zone: "UTC", Grain: "time", Capacity: 1, CreatedAt: now}
@@ -245,7 +245,7 @@ func TestPickups(t *testing.T) {
 // TestPickupsLater: what cannot be written is kept until it can.
 func TestPickupsLater(t *testing.T) {
 	dsn := dbtest.New(t)
-	gone, err := store.Open(ctx, dsn, quiet)
+	gone, err := store.Open(ctx, dsn, 0)
 	require.NoError(t, err)
 	w := &world{t: t, store: gone, now: now}
 	c := store.Calendar{Name: "Hall", Zone: "UTC", Grain: "time", Capacity: 1, CreatedAt: now}
@@ -261,7 +261,7 @@ func TestPickupsLater(t *testing.T) {
 		s.PickedUp(ctx, item, "desk", now)
 	}
 	s.Flush(ctx)
-	back, err := store.Open(ctx, dsn, quiet)
+	back, err := store.Open(ctx, dsn, 0)
 	require.NoError(t, err)
 	defer back.Close()
 	s.Store = back

@@ -2,11 +2,12 @@ package store
 
 import (
 	"context"
-	"slices"
 	"time"
 
 	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
 
+	"wharf/core/judge"
 	"wharf/core/span"
 )
 
@@ -65,6 +66,35 @@ func (tx *Tx) Calendar(id int64) (Calendar, error) {
 // committed before.
 func (tx *Tx) LockCalendar(id int64) (Calendar, error) {
 	return one[Calendar](tx.db.Clauses(forUpdate).Where("id = ?", id))
+}
+
+// SetAside notes that a calendar cannot be brought up to date, why, and when that is tried
+// again.
+func (s *Store) SetAside(ctx context.Context, calendar int64, why string, now time.Time, retry func(failures int) time.Time) error {
+	return s.Tx(ctx, func(tx *Tx) error {
+		c, err := tx.LockCalendar(calendar)
+		if err != nil {
+			return err
+		}
+		c.Failures++
+		if c.FailingSince == nil {
+			c.FailingSince = &now
+		}
+		at := retry(c.Failures)
+		c.RetryAt, c.Failure = &at, Clip(why, FailureWidth)
+		if err := tx.db.Select("failures", "failing_since", "failure", "retry_at").Updates(&c).Error; err != nil {
+			return err
+		}
+		return tx.Changed(TopicCalendar, calendar)
+	})
+}
+
+// TakeBack notes that a calendar that was set aside is up to date again.
+func (tx *Tx) TakeBack(c Calendar) error {
+	if c.FailingSince == nil {
+		return nil
+	}
+	return tx.db.Model(&Calendar{}).Where("id = ?", c.ID).Updates(map[string]any{"failures": 0, "failing_since": nil, "failure": "", "retry_at": nil}).Error
 }
 
 // NextVersion raises the calendar's version by a compare-and-set; ErrLost when somebody
@@ -158,7 +188,7 @@ func (tx *Tx) SaveBookings(added []*Booking, changed []Booking) error {
 // published under one of the UIDs.
 func (tx *Tx) Originals(calendar int64, uids []string) (map[string]span.Span, error) {
 	originals := map[string]span.Span{}
-	for some := range slices.Chunk(uids, batch) {
+	for some := range chunks(uids) {
 		rows, err := many[Booking](tx.db.Select("minted", "start_point", "end_point").Where("calendar_id = ? AND minted IN ?", calendar, some))
 		if err != nil {
 			return nil, err
@@ -175,7 +205,7 @@ func (tx *Tx) Originals(calendar int64, uids []string) (map[string]span.Span, er
 func (tx *Tx) EchoesElsewhere(calendar int64) (map[int64]bool, error) {
 	var ids []int64
 	err := tx.db.Raw(`SELECT b.id FROM bookings b JOIN bookings o ON o.entry_id = b.entry_id AND o.occurrence = b.occurrence
-		WHERE b.calendar_id = ? AND b.removed_at IS NULL AND o.calendar_id <> b.calendar_id AND o.removed_at IS NULL AND o.verdict = 'echo'`, calendar).Scan(&ids).Error
+		WHERE b.calendar_id = ? AND b.removed_at IS NULL AND o.calendar_id <> b.calendar_id AND o.removed_at IS NULL AND o.verdict = ?`, calendar, judge.Echo).Scan(&ids).Error
 	is := make(map[int64]bool, len(ids))
 	for _, id := range ids {
 		is[id] = true
@@ -183,32 +213,75 @@ func (tx *Tx) EchoesElsewhere(calendar int64) (map[int64]bool, error) {
 	return is, err
 }
 
-// MarkOthersDirty marks the other calendars on which a feed counts.
-func (tx *Tx) MarkOthersDirty(calendar, feed int64) error {
-	return tx.db.Exec("INSERT INTO dirty (calendar_id) SELECT calendar_id FROM links WHERE feed_id = ? AND calendar_id <> ?", feed, calendar).Error
+// MarkOthersDirty marks the other calendars on which a feed counts, and returns them.
+func (tx *Tx) MarkOthersDirty(calendar, feed int64) ([]int64, error) {
+	links, err := tx.LinksOfFeed(feed)
+	if err != nil {
+		return nil, err
+	}
+	var others []int64
+	for _, l := range links {
+		if l.CalendarID != calendar {
+			others = append(others, l.CalendarID)
+		}
+	}
+	return others, tx.MarkDirty(others...)
 }
 
-// SetVerdict writes what was found about a booking.
-func (tx *Tx) SetVerdict(id int64, verdict, evidence string, with int64) error {
-	return tx.db.Model(&Booking{}).Where("id = ?", id).Updates(map[string]any{"verdict": verdict, "evidence": evidence, "with_id": with}).Error
+// SetVerdicts writes what was found about bookings that are there: their verdicts and
+// nothing else.
+func (tx *Tx) SetVerdicts(bookings []Booking) error {
+	if len(bookings) == 0 {
+		return nil
+	}
+	only := clause.OnConflict{DoUpdates: clause.AssignmentColumns([]string{"verdict", "evidence", "with_id"})}
+	return tx.db.Clauses(only).CreateInBatches(bookings, batch).Error
 }
 
 // BookingsWithin lists a calendar's current bookings that overlap the span, by start.
 func (s *Store) BookingsWithin(ctx context.Context, calendar int64, within span.Span) ([]Booking, error) {
-	return many[Booking](s.db.WithContext(ctx).
-		Where("calendar_id = ? AND removed_at IS NULL AND start_point < ? AND end_point > ?", calendar, within.End, within.Start).
-		Order("start_point, end_point, id"))
+	all, err := s.BookingsOn(ctx, map[int64]span.Span{calendar: within})
+	return all[calendar], err
 }
 
-// MarkDirty says that a calendar must be combined again.
-func (tx *Tx) MarkDirty(calendar int64) error {
-	return tx.db.Create(&Dirty{CalendarID: calendar}).Error
+// BookingsOn lists, by calendar, the current bookings that overlap the span given for it, by
+// start. It is one query, however many calendars there are.
+func (s *Store) BookingsOn(ctx context.Context, within map[int64]span.Span) (map[int64][]Booking, error) {
+	together := map[span.Span][]int64{}
+	for calendar, span := range within {
+		together[span] = append(together[span], calendar)
+	}
+	db := s.db.WithContext(ctx)
+	where := db.Where("FALSE")
+	for span, calendars := range together {
+		where = where.Or("calendar_id IN ? AND start_point < ? AND end_point > ?", calendars, span.End, span.Start)
+	}
+	rows, err := many[Booking](db.Where("removed_at IS NULL").Where(where).Order("start_point, end_point, id"))
+	all := make(map[int64][]Booking, len(within))
+	for _, b := range rows {
+		all[b.CalendarID] = append(all[b.CalendarID], b)
+	}
+	return all, err
 }
 
-// DirtyCalendars lists the calendars that must be combined.
-func (s *Store) DirtyCalendars(ctx context.Context) ([]int64, error) {
+// MarkDirty says that calendars must be combined again.
+func (tx *Tx) MarkDirty(calendars ...int64) error {
+	if len(calendars) == 0 {
+		return nil
+	}
+	rows := make([]Dirty, len(calendars))
+	for i, id := range calendars {
+		rows[i].CalendarID = id
+	}
+	return tx.db.CreateInBatches(rows, batch).Error
+}
+
+// DirtyCalendars lists the calendars that must be combined, without those that are set
+// aside beyond now.
+func (s *Store) DirtyCalendars(ctx context.Context, now time.Time) ([]int64, error) {
 	ids := []int64{}
-	err := s.db.WithContext(ctx).Model(&Dirty{}).Distinct().Order("calendar_id").Pluck("calendar_id", &ids).Error
+	err := s.db.WithContext(ctx).Raw(`SELECT DISTINCT d.calendar_id FROM dirty d JOIN calendars c ON c.id = d.calendar_id
+		WHERE c.retry_at IS NULL OR c.retry_at <= ? ORDER BY d.calendar_id`, now).Scan(&ids).Error
 	return ids, err
 }
 
@@ -221,7 +294,7 @@ func (tx *Tx) DirtyOf(calendar int64) ([]int64, error) {
 
 // ClearDirty removes exactly these marks: others may have been set since.
 func (tx *Tx) ClearDirty(ids []int64) error {
-	return tx.db.Where("id IN ?", ids).Delete(&Dirty{}).Error
+	return inChunks(ids, func(some []int64) error { return tx.db.Where("id IN ?", some).Delete(&Dirty{}).Error })
 }
 
 // ConflictWith is a conflict with the IDs of its bookings.
@@ -237,13 +310,32 @@ func (tx *Tx) ConflictsOf(calendar int64) ([]ConflictWith, error) {
 
 // Conflicts lists the conflicts in the given states, of one calendar or (0) of all, by
 // start.
-func (s *Store) Conflicts(ctx context.Context, calendar int64, states []string) ([]ConflictWith, error) {
+func (s *Store) Conflicts(ctx context.Context, calendar int64, states ...judge.State) ([]ConflictWith, error) {
 	db := s.db.WithContext(ctx)
 	query := db.Where("state IN ?", states).Order("calendar_id, start_point, id")
 	if calendar != 0 {
 		query = query.Where("calendar_id = ?", calendar)
 	}
 	return conflictsWith(db, query)
+}
+
+// CountConflicts returns how many conflicts each calendar has, in the given states or (none
+// given) in all.
+func (s *Store) CountConflicts(ctx context.Context, states ...judge.State) (map[int64]int, error) {
+	var rows []struct {
+		CalendarID int64
+		N          int
+	}
+	query := s.db.WithContext(ctx).Model(&Conflict{}).Select("calendar_id, COUNT(*) AS n").Group("calendar_id")
+	if len(states) > 0 {
+		query = query.Where("state IN ?", states)
+	}
+	err := query.Scan(&rows).Error
+	counts := make(map[int64]int, len(rows))
+	for _, r := range rows {
+		counts[r.CalendarID] = r.N
+	}
+	return counts, err
 }
 
 // Conflict returns a conflict.
@@ -268,7 +360,9 @@ func conflictsWith(db, query *gorm.DB) ([]ConflictWith, error) {
 	for i, c := range conflicts {
 		ids[i] = c.ID
 	}
-	pairs, err := many[ConflictBooking](db.Where("conflict_id IN ?", ids).Order("conflict_id, booking_id"))
+	pairs, err := manyOf[ConflictBooking](ids, func(some []int64) *gorm.DB {
+		return db.Where("conflict_id IN ?", some).Order("conflict_id, booking_id")
+	})
 	if err != nil {
 		return nil, err
 	}
@@ -283,35 +377,60 @@ func conflictsWith(db, query *gorm.DB) ([]ConflictWith, error) {
 	return all, nil
 }
 
-// Bookings returns bookings by ID, removed ones too, by start.
-func (s *Store) Bookings(ctx context.Context, ids []int64) ([]Booking, error) {
-	return many[Booking](s.db.WithContext(ctx).Where("id IN ?", ids).Order("start_point, end_point, id"))
+// Bookings returns bookings by ID, removed ones too.
+func (s *Store) Bookings(ctx context.Context, ids []int64) (map[int64]Booking, error) {
+	rows, err := manyOf[Booking](ids, func(some []int64) *gorm.DB { return s.db.WithContext(ctx).Where("id IN ?", some) })
+	byID := make(map[int64]Booking, len(rows))
+	for _, b := range rows {
+		byID[b.ID] = b
+	}
+	return byID, err
 }
 
-// SaveConflict adds or changes a conflict with its bookings.
-func (tx *Tx) SaveConflict(c *ConflictWith) error {
-	if err := tx.db.Save(&c.Conflict).Error; err != nil {
+// SaveConflicts adds and changes conflicts with their bookings; those that are new get
+// their IDs.
+func (tx *Tx) SaveConflicts(conflicts []*ConflictWith) error {
+	var known []Conflict
+	var ids []int64
+	var added []*Conflict
+	for _, c := range conflicts {
+		if c.ID == 0 {
+			added = append(added, &c.Conflict)
+		} else {
+			known, ids = append(known, c.Conflict), append(ids, c.ID)
+		}
+	}
+	if err := upsert(tx, known); err != nil {
 		return err
 	}
-	if err := tx.db.Where("conflict_id = ?", c.ID).Delete(&ConflictBooking{}).Error; err != nil {
+	if len(added) > 0 {
+		if err := tx.db.CreateInBatches(added, batch).Error; err != nil {
+			return err
+		}
+	}
+	if err := inChunks(ids, func(some []int64) error {
+		return tx.db.Where("conflict_id IN ?", some).Delete(&ConflictBooking{}).Error
+	}); err != nil {
 		return err
 	}
-	pairs := make([]ConflictBooking, len(c.BookingIDs))
-	for i, id := range c.BookingIDs {
-		pairs[i] = ConflictBooking{c.ID, id}
+	var pairs []ConflictBooking
+	for _, c := range conflicts {
+		for _, id := range c.BookingIDs {
+			pairs = append(pairs, ConflictBooking{c.ID, id})
+		}
 	}
 	if len(pairs) == 0 {
 		return nil
 	}
-	return tx.db.Create(&pairs).Error
+	return tx.db.CreateInBatches(pairs, 10*batch).Error // two columns each
 }
 
 // Acknowledge notes who deals with an open conflict; ErrNotFound unless it is open or
 // acknowledged.
 func (s *Store) Acknowledge(ctx context.Context, id int64, by, note string) error {
 	return s.Tx(ctx, func(tx *Tx) error {
-		r := tx.db.Model(&Conflict{}).Where("id = ? AND state IN ?", id, []string{"open", "acknowledged"}).
-			Updates(map[string]any{"state": "acknowledged", "acknowledged_by": by, "note": note})
+		r := tx.db.Model(&Conflict{}).Where("id = ? AND state IN ?", id, judge.Unsettled).
+			Updates(map[string]any{"state": judge.Acknowledged, "acknowledged_by": by, "note": note})
 		if r.Error == nil && r.RowsAffected == 0 {
 			return ErrNotFound
 		}
@@ -323,12 +442,12 @@ func (s *Store) Acknowledge(ctx context.Context, id int64, by, note string) erro
 }
 
 // StaleCalendars lists the calendars whose window was laid out for another day than
-// the one that today returns for their zone.
-func (s *Store) StaleCalendars(ctx context.Context, today func(zone string) string) ([]Calendar, error) {
+// the one that today returns for their zone, without those that are set aside beyond now.
+func (s *Store) StaleCalendars(ctx context.Context, now time.Time, today func(zone string) string) ([]Calendar, error) {
 	all, err := s.Calendars(ctx)
 	stale := all[:0]
 	for _, c := range all {
-		if c.LaidOutOn != today(c.Zone) {
+		if c.LaidOutOn != today(c.Zone) && (c.RetryAt == nil || !c.RetryAt.After(now)) {
 			stale = append(stale, c)
 		}
 	}
@@ -340,6 +459,6 @@ func (s *Store) StaleCalendars(ctx context.Context, today func(zone string) stri
 func (s *Store) EndedConflicts(ctx context.Context, now time.Time) ([]int64, error) {
 	ids := []int64{}
 	err := s.db.WithContext(ctx).Raw(`SELECT DISTINCT c.calendar_id FROM conflicts c JOIN calendars k ON k.id = c.calendar_id
-		WHERE k.grain = 'time' AND c.state IN ('open', 'acknowledged') AND c.end_point <= ?`, now.Unix()).Scan(&ids).Error
+		WHERE k.grain = ? AND c.state IN ? AND c.end_point <= ?`, span.Time, judge.Unsettled, now.Unix()).Scan(&ids).Error
 	return ids, err
 }

@@ -104,6 +104,12 @@ func (tx *Tx) LockFeed(id int64) (Feed, error) {
 	return one[Feed](tx.db.Clauses(forUpdate).Where("id = ? AND removed_at IS NULL", id))
 }
 
+// ReleaseClaim lets a claim go whose reading came to nothing, so that the feed is read again
+// when it is due.
+func (s *Store) ReleaseClaim(ctx context.Context, f Feed) error {
+	return s.db.WithContext(ctx).Model(&Feed{}).Where("id = ? AND fence = ?", f.ID, f.Fence).Update("lease_until", nil).Error
+}
+
 // KeepClaim gives a feed that was saved back the claim that somebody has on it.
 func (tx *Tx) KeepClaim(f Feed, until *time.Time) error {
 	return tx.db.Model(&Feed{}).Where("id = ? AND fence = ?", f.ID, f.Fence).Update("lease_until", until).Error
@@ -152,12 +158,7 @@ func (s *Store) LastReadings(ctx context.Context, feeds []Feed) (map[int64]Readi
 			ids = append(ids, *f.LastReadingID)
 		}
 	}
-	rows := []Reading{}
-	var err error
-	for some := range slices.Chunk(ids, batch) {
-		more, failed := many[Reading](s.db.WithContext(ctx).Where("id IN ?", some))
-		rows, err = append(rows, more...), errors.Join(err, failed)
-	}
+	rows, err := manyOf[Reading](ids, func(some []int64) *gorm.DB { return s.db.WithContext(ctx).Where("id IN ?", some) })
 	byFeed := make(map[int64]Reading, len(rows))
 	for _, r := range rows {
 		byFeed[r.FeedID] = r
@@ -179,14 +180,35 @@ func (s *Store) CountColors(ctx context.Context) (map[string]int, error) {
 	return counts, err
 }
 
-// SaveBody stores what a good reading gave.
-func (tx *Tx) SaveBody(b Body) error {
-	return tx.db.Clauses(clause.OnConflict{UpdateAll: true}).Create(&b).Error
+// SaveBody stores what a good reading gave, in parts that fit into a statement also when
+// every byte of them must be escaped.
+func (tx *Tx) SaveBody(feed int64, body []byte) error {
+	if err := tx.db.Where("feed_id = ?", feed).Delete(&BodyPart{}).Error; err != nil {
+		return err
+	}
+	part := 0
+	for some := range slices.Chunk(body, int(tx.packet/4)) {
+		if err := tx.db.Create(&BodyPart{feed, part, some}).Error; err != nil {
+			return err
+		}
+		part++
+	}
+	return nil
 }
 
 // Body returns what the last good reading of a feed gave; ErrNotFound before the first.
-func (tx *Tx) Body(feed int64) (Body, error) {
-	return one[Body](tx.db.Where("feed_id = ?", feed))
+func (tx *Tx) Body(feed int64) ([]byte, error) {
+	var body []byte
+	for part := 0; ; part++ {
+		row, err := one[BodyPart](tx.db.Where("feed_id = ? AND part = ?", feed, part))
+		if errors.Is(err, ErrNotFound) && part > 0 {
+			return body, nil
+		}
+		if err != nil {
+			return nil, err
+		}
+		body = append(body, row.Body...)
+	}
 }
 
 // Entries lists a feed's entries in the order in which they were first seen.
@@ -196,10 +218,8 @@ func (tx *Tx) Entries(feed int64) ([]Entry, error) {
 
 // ReplaceEntries adds, changes and removes entries; the added ones get their IDs.
 func (tx *Tx) ReplaceEntries(added []*Entry, changed []Entry, removed []int64) error {
-	if len(removed) > 0 {
-		if err := tx.db.Where("id IN ?", removed).Delete(&Entry{}).Error; err != nil {
-			return err
-		}
+	if err := inChunks(removed, func(some []int64) error { return tx.db.Where("id IN ?", some).Delete(&Entry{}).Error }); err != nil {
+		return err
 	}
 	if err := upsert(tx, changed); err != nil || len(added) == 0 {
 		return err
@@ -220,11 +240,8 @@ func (tx *Tx) ForgetContent(feed int64) error {
 	if err := tx.db.Where("feed_id = ?", feed).Delete(&Entry{}).Error; err != nil {
 		return err
 	}
-	return tx.db.Where("feed_id = ?", feed).Delete(&Body{}).Error
+	return tx.db.Where("feed_id = ?", feed).Delete(&BodyPart{}).Error
 }
-
-// batch is how many rows one INSERT carries.
-const batch = 500
 
 // PlatformOfFeeds returns the platform of each feed that counts on a calendar.
 func (tx *Tx) PlatformOfFeeds(calendar int64) (map[int64]int64, error) {

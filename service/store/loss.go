@@ -3,6 +3,8 @@ package store
 import (
 	"context"
 	"time"
+
+	"wharf/core/judge"
 )
 
 // Ahead is what a feed has to come on a calendar.
@@ -16,7 +18,7 @@ type Ahead struct {
 func (s *Store) AheadOf(ctx context.Context, calendar, feed, from int64) (Ahead, error) {
 	a := Ahead{CalendarID: calendar}
 	query := s.db.WithContext(ctx).Model(&Booking{}).
-		Where("calendar_id = ? AND removed_at IS NULL AND blocks AND verdict = 'booking' AND end_point > ?", calendar, from)
+		Where("calendar_id = ? AND removed_at IS NULL AND blocks AND verdict = ? AND end_point > ?", calendar, judge.Counts, from)
 	if feed != 0 {
 		query = query.Where("feed_id = ?", feed)
 	}
@@ -30,7 +32,7 @@ func (s *Store) AheadOf(ctx context.Context, calendar, feed, from int64) (Ahead,
 func (s *Store) ConflictsWithFeed(ctx context.Context, calendar, feed int64) (int64, error) {
 	var n int64
 	query := s.db.WithContext(ctx).Table("conflicts c").Joins("JOIN conflict_bookings cb ON cb.conflict_id = c.id JOIN bookings b ON b.id = cb.booking_id").
-		Where("c.state IN ? AND b.feed_id = ?", []string{"open", "acknowledged"}, feed)
+		Where("c.state IN ? AND b.feed_id = ?", judge.Unsettled, feed)
 	if calendar != 0 {
 		query = query.Where("c.calendar_id = ?", calendar)
 	}

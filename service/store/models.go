@@ -3,6 +3,8 @@ package store
 import (
 	"time"
 
+	"wharf/core/conflict"
+	"wharf/core/judge"
 	"wharf/core/span"
 )
 
@@ -87,11 +89,14 @@ func (f Feed) Run() *Reading {
 		Status: f.RunStatus, Entries: f.Entries, Times: f.RunTimes}
 }
 
+// Outcome says how a reading ended.
+type Outcome string
+
 // Outcomes of a reading.
 const (
-	OutcomeChanged   = "changed"
-	OutcomeUnchanged = "unchanged"
-	OutcomeFailed    = "failed"
+	OutcomeChanged   Outcome = "changed"
+	OutcomeUnchanged Outcome = "unchanged"
+	OutcomeFailed    Outcome = "failed"
 )
 
 // Reading is one attempt at a feed, or a run of unchanged ones.
@@ -100,7 +105,7 @@ type Reading struct {
 	FeedID     int64
 	StartedAt  time.Time
 	FinishedAt time.Time
-	Outcome    string
+	Outcome    Outcome
 	Message    string
 	Status     int
 	Bytes      int64
@@ -111,11 +116,15 @@ type Reading struct {
 	Times      int
 }
 
-// Body is what the last good reading of a feed gave, compressed.
-type Body struct {
-	FeedID int64 `gorm:"primaryKey"`
+// BodyPart is a part of what the last good reading of a feed gave, compressed.
+type BodyPart struct {
+	FeedID int64 `gorm:"primaryKey;autoIncrement:false"`
+	Part   int   `gorm:"primaryKey;autoIncrement:false"`
 	Body   []byte
 }
+
+// TableName is bodies.
+func (BodyPart) TableName() string { return "bodies" }
 
 // Entry is an entry of a feed as last read.
 type Entry struct {
@@ -139,6 +148,12 @@ type Calendar struct {
 	LaidOutOn string // the local day for which its window was last laid out
 	CreatedAt time.Time
 	Revision  int64 `gorm:"default:1"`
+	// A calendar that cannot be combined or laid out is set aside: how often that failed,
+	// since when and why, and when it is tried again.
+	Failures     int
+	FailingSince *time.Time
+	Failure      string
+	RetryAt      *time.Time
 }
 
 // Link says that a feed counts on a calendar, and how.
@@ -176,7 +191,7 @@ type Booking struct {
 	NotBefore  *time.Time
 	SeenBy     time.Time
 	RemovedAt  *time.Time
-	Verdict    string
+	Verdict    judge.Kind
 	Evidence   string
 	WithID     int64
 }
@@ -197,10 +212,10 @@ func (Dirty) TableName() string { return "dirty" }
 type Conflict struct {
 	ID             int64
 	CalendarID     int64
-	Kind           string
+	Kind           conflict.Kind
 	StartPoint     int64
 	EndPoint       int64
-	State          string
+	State          judge.State
 	OpenedAt       time.Time
 	ClearedAt      *time.Time
 	AcknowledgedBy string
@@ -226,6 +241,7 @@ type Publication struct {
 	CreatedAt    time.Time
 	Revision     int64      `gorm:"default:1"`
 	RenderedName string     // the name in the newest version
+	Title        string     // of the times that it shows as taken
 	RemovedAt    *time.Time // its link answers 410; what it carried stays on record, to know echoes by
 }
 

@@ -1,88 +1,109 @@
 // Package store is MariaDB through GORM: the models, the versioned migrations and every
 // query of the service. It is the only room that knows GORM.
+//
+// Every statement is bounded in time, by the server and by the connection, so that a
+// database that hangs is a database that is away, within seconds. Every list in a
+// statement is cut into pieces, since MariaDB bounds placeholders and packets.
 package store
 
 import (
 	"context"
-	"database/sql/driver"
-	"embed"
+	"database/sql"
 	"errors"
 	"fmt"
-	"io/fs"
-	"log/slog"
-	"net"
-	"slices"
-	"strings"
+	"strconv"
 	"time"
 
-	"github.com/go-gormigrate/gormigrate/v2"
 	"github.com/go-sql-driver/mysql"
 	gormmysql "gorm.io/driver/mysql"
 	"gorm.io/gorm"
 	"gorm.io/gorm/logger"
 )
 
-// Errors that callers tell apart.
-var (
-	ErrNotFound = gorm.ErrRecordNotFound
-	ErrTaken    = gorm.ErrDuplicatedKey
-	// ErrLost: somebody else has claimed the row since; nothing was written.
-	ErrLost = errors.New("the claim on this was lost to another process")
-)
-
-// NewerDatabaseError says that the database was migrated by a newer Wharf.
-type NewerDatabaseError struct{ Migration string }
-
-func (e *NewerDatabaseError) Error() string {
-	return fmt.Sprintf("the database has the migration %s, which this program does not know: run the newer wharf that made it, or restore a copy from before", e.Migration)
+// Store is an open database.
+type Store struct {
+	db    *gorm.DB // for single statements, which are prepared once
+	plain *gorm.DB // for transactions, in which each statement would be prepared anew
+	// packet is the most bytes of one statement or row (max_allowed_packet).
+	packet int64
+	query  time.Duration
 }
 
-//go:embed migrations/*.sql
-var migrations embed.FS
+// DefaultQueryTimeout bounds a statement where no other bound is set.
+const DefaultQueryTimeout = 10 * time.Second
 
-// Store is an open database.
-type Store struct{ db *gorm.DB }
+// lockWait is how many seconds a statement waits for a row that another transaction holds,
+// before its transaction is run again.
+const lockWait = 2
 
 // Open connects to the database that dsn names, in the form
 // user:password@tcp(127.0.0.1:3306)/wharf, and brings its tables up to date. Character
-// set, zone and the like are set here, whatever the dsn says.
-func Open(ctx context.Context, dsn string, log *slog.Logger) (*Store, error) {
+// set, zone and the like are set here, whatever the dsn says. query bounds each statement;
+// 0 is DefaultQueryTimeout.
+func Open(ctx context.Context, dsn string, query time.Duration) (*Store, error) {
+	if query <= 0 {
+		query = DefaultQueryTimeout
+	}
 	config, err := mysql.ParseDSN(dsn)
 	if err != nil {
 		return nil, fmt.Errorf("the database address cannot be read (%w): write it as user:password@tcp(127.0.0.1:3306)/wharf", err)
 	}
 	config.ParseTime, config.Loc, config.ClientFoundRows, config.Collation = true, time.UTC, true, "utf8mb4_unicode_ci"
-	config.Timeout, config.ReadTimeout, config.WriteTimeout = 5*time.Second, 2*time.Minute, 30*time.Second
-	config.Params = map[string]string{"time_zone": "'+00:00'"}
-	precision := 6
-	db, err := gorm.Open(gormmysql.New(gormmysql.Config{DSNConfig: config, DefaultDatetimePrecision: &precision}), &gorm.Config{
-		TranslateError:         true,
-		PrepareStmt:            true,
-		PrepareStmtMaxSize:     200, // lists of ids differ in length, and each length is a statement
-		SkipDefaultTransaction: true,
-		NowFunc:                func() time.Time { return time.Now().UTC().Truncate(time.Microsecond) },
-		Logger:                 logger.NewSlogLogger(log, logger.Config{LogLevel: logger.Error, IgnoreRecordNotFoundError: true, ParameterizedQueries: true}),
-	})
-	if err != nil {
-		return nil, fmt.Errorf("the database at %s/%s cannot be reached (%w): is MariaDB running there, and may %q use it?", config.Addr, config.DBName, err, config.User)
+	config.InterpolateParams, config.MaxAllowedPacket = true, 0 // 0: the server is asked
+	config.Timeout = 5 * time.Second
+	config.Logger = silent{}
+	config.Params = map[string]string{"time_zone": "'+00:00'", "innodb_lock_wait_timeout": strconv.Itoa(lockWait)}
+	migrating := config.Clone() // to rebuild a table may take long
+	if err := migrate(ctx, migrating); err != nil {
+		return nil, err
 	}
-	s := &Store{db}
-	pool, err := db.DB()
+	config.ReadTimeout, config.WriteTimeout = query, query
+	config.Params["max_statement_time"] = strconv.FormatFloat(query.Seconds()*0.9, 'f', 2, 64) // the server gives up first
+	plain, err := connect(config)
+	if err != nil {
+		return nil, err
+	}
+	s := &Store{plain: plain, query: query, db: plain.Session(&gorm.Session{PrepareStmt: true, NewDB: true})}
+	pool, err := plain.DB()
 	if err != nil {
 		return nil, err
 	}
 	pool.SetMaxOpenConns(32)
 	pool.SetMaxIdleConns(16)
 	pool.SetConnMaxLifetime(5 * time.Minute)
-	if err := s.migrate(ctx); err != nil {
+	if err := plain.WithContext(ctx).Raw("SELECT @@max_allowed_packet").Scan(&s.packet).Error; err != nil {
 		return nil, errors.Join(err, s.Close())
 	}
 	return s, nil
 }
 
+// connect opens a pool of connections.
+func connect(config *mysql.Config) (*gorm.DB, error) {
+	precision := 6
+	db, err := gorm.Open(gormmysql.New(gormmysql.Config{DSNConfig: config, DefaultDatetimePrecision: &precision}), &gorm.Config{
+		TranslateError:         true,
+		PrepareStmtMaxSize:     200, // lists of ids differ in length, and each length is a statement
+		SkipDefaultTransaction: true,
+		NowFunc:                func() time.Time { return time.Now().UTC().Truncate(time.Microsecond) },
+		Logger:                 logger.Discard, // errors carry their statement, and whoever meets them says so once
+	})
+	if err != nil {
+		return nil, fmt.Errorf("the database at %s/%s cannot be reached (%w): is MariaDB running there, and may %q use it?", config.Addr, config.DBName, err, config.User)
+	}
+	return db, watch(db)
+}
+
+// silent keeps the driver from printing what is returned as an error.
+type silent struct{}
+
+func (silent) Print(...any) {}
+
+// pool is the connections below GORM.
+func (s *Store) pool() (*sql.DB, error) { return s.plain.DB() }
+
 // Close ends all connections.
 func (s *Store) Close() error {
-	pool, err := s.db.DB()
+	pool, err := s.pool()
 	if err != nil {
 		return err
 	}
@@ -91,112 +112,11 @@ func (s *Store) Close() error {
 
 // Ping reports whether the database answers.
 func (s *Store) Ping(ctx context.Context) error {
-	pool, err := s.db.DB()
+	pool, err := s.pool()
 	if err != nil {
 		return err
 	}
 	return pool.PingContext(ctx)
-}
-
-// migrate runs what is missing, one process at a time.
-func (s *Store) migrate(ctx context.Context) error {
-	names, err := fs.Glob(migrations, "migrations/*.sql")
-	if err != nil {
-		return err
-	}
-	slices.Sort(names)
-	var list []*gormigrate.Migration
-	for _, name := range names {
-		text, err := migrations.ReadFile(name)
-		if err != nil {
-			return err
-		}
-		list = append(list, &gormigrate.Migration{
-			ID: strings.TrimSuffix(strings.TrimPrefix(name, "migrations/"), ".sql"),
-			Migrate: func(tx *gorm.DB) error {
-				for _, statement := range strings.Split(string(text), ";\n") {
-					if strings.TrimSpace(statement) == "" {
-						continue
-					}
-					if err := tx.Exec(statement).Error; err != nil {
-						return err
-					}
-				}
-				return nil
-			},
-		})
-	}
-	return s.db.WithContext(ctx).Connection(func(db *gorm.DB) error {
-		db = db.Session(&gorm.Session{PrepareStmt: false})
-		var got int
-		if err := db.Raw("SELECT COALESCE(GET_LOCK('wharf-migrate', 60), 0)").Scan(&got).Error; err != nil {
-			return err
-		}
-		if got != 1 {
-			return errors.New("another process has been migrating the database for over a minute: wait for it, then start again")
-		}
-		defer db.Exec("DO RELEASE_LOCK('wharf-migrate')")
-		if err := unknownMigration(db, list); err != nil {
-			return err
-		}
-		if err := gormigrate.New(db, gormigrate.DefaultOptions, list).Migrate(); err != nil {
-			return fmt.Errorf("the database cannot be migrated: %w", err)
-		}
-		return nil
-	})
-}
-
-func unknownMigration(db *gorm.DB, list []*gormigrate.Migration) error {
-	if !db.Migrator().HasTable("migrations") {
-		return nil
-	}
-	var done []string
-	if err := db.Raw("SELECT id FROM migrations ORDER BY id").Scan(&done).Error; err != nil {
-		return err
-	}
-	for _, id := range done {
-		if !slices.ContainsFunc(list, func(m *gormigrate.Migration) bool { return m.ID == id }) {
-			return &NewerDatabaseError{id}
-		}
-	}
-	return nil
-}
-
-// Tx is one transaction.
-type Tx struct{ db *gorm.DB }
-
-// maxTries is how often a transaction that lost a deadlock is run.
-const maxTries = 10
-
-// Tx runs f in a transaction at REPEATABLE READ. Deadlocks and lock time-outs, which a
-// cluster also uses to say that another node was first, run it again; so f must have no
-// effect but on the database.
-func (s *Store) Tx(ctx context.Context, f func(*Tx) error) error {
-	for try := 1; ; try++ {
-		err := s.db.WithContext(ctx).Transaction(func(db *gorm.DB) error { return f(&Tx{db}) })
-		if !lostLock(err) || try == maxTries || ctx.Err() != nil {
-			return err
-		}
-	}
-}
-
-// lostLock reports whether an error says that another transaction was first.
-func lostLock(err error) bool {
-	var failure *mysql.MySQLError
-	return errors.As(err, &failure) && (failure.Number == 1213 || failure.Number == 1205 || failure.Number == 1020)
-}
-
-// IsAway reports whether an error says that the database cannot be reached at this moment.
-func IsAway(err error) bool {
-	var network net.Error
-	var failure *mysql.MySQLError
-	switch {
-	case errors.Is(err, driver.ErrBadConn), errors.Is(err, mysql.ErrInvalidConn), errors.As(err, &network):
-		return true
-	case errors.As(err, &failure):
-		return failure.Number == 1040 || failure.Number == 1053 // too many connections, shutting down
-	}
-	return false
 }
 
 // one loads a single row or gives ErrNotFound.
@@ -211,4 +131,18 @@ func many[T any](db *gorm.DB) ([]T, error) {
 	rows := []T{}
 	err := db.Find(&rows).Error
 	return rows, err
+}
+
+// manyOf loads the rows that belong to a list of any length; of gives the query for a
+// piece of it.
+func manyOf[T, K any](keys []K, of func(some []K) *gorm.DB) ([]T, error) {
+	rows := []T{}
+	for some := range chunks(keys) {
+		more, err := many[T](of(some))
+		if err != nil {
+			return nil, err
+		}
+		rows = append(rows, more...)
+	}
+	return rows, nil
 }

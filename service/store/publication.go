@@ -22,7 +22,7 @@ func (tx *Tx) CreatePublication(p *Publication) error {
 }
 
 // summaryColumns is everything but the body.
-var summaryColumns = []string{"id", "calendar_id", "platform_id", "name", "secret_hash", "secret_cipher", "version", "created_at", "revision", "rendered_name"}
+var summaryColumns = []string{"id", "calendar_id", "platform_id", "name", "secret_hash", "secret_cipher", "version", "created_at", "revision", "rendered_name", "title"}
 
 // Publications lists the publications by name, without their bodies.
 func (s *Store) Publications(ctx context.Context) ([]Publication, error) {
@@ -97,9 +97,17 @@ func (s *Store) PublicationServed(ctx context.Context, secretHash []byte) (Serve
 	return row, ErrNotFound
 }
 
-// PublicationsServed lists at most n publications with larger IDs, by ID.
-func (s *Store) PublicationsServed(ctx context.Context, after int64, n int) ([]Served, error) {
-	return many[Served](served(s.db.WithContext(ctx)).Where("p.id > ?", after).Order("p.id").Limit(n))
+// PublicationsServed returns those of the publications that are published now.
+func (s *Store) PublicationsServed(ctx context.Context, ids []int64) ([]Served, error) {
+	return manyOf[Served](ids, func(some []int64) *gorm.DB { return served(s.db.WithContext(ctx)).Where("p.id IN ?", some) })
+}
+
+// NewestPublications lists the publications, the one whose version is the newest first.
+func (s *Store) NewestPublications(ctx context.Context) ([]int64, error) {
+	var ids []int64
+	err := s.db.WithContext(ctx).Raw(`SELECT p.id FROM publications p JOIN versions v ON v.publication_id = p.id AND v.version = p.version
+		WHERE p.removed_at IS NULL ORDER BY v.at DESC, p.id DESC`).Scan(&ids).Error
+	return ids, err
 }
 
 // PublicationVersions returns the version of every publication, by its ID.
@@ -125,10 +133,14 @@ func (tx *Tx) CarriedBy(publication int64) ([]carried.Row, error) {
 
 // SaveVersion writes the next version of a publication under its name and what it carries.
 func (tx *Tx) SaveVersion(v Version, name string, body []byte, change carried.Change) error {
-	if len(change.Close) > 0 {
-		if err := tx.db.Model(&Carried{}).Where("id IN ?", change.Close).Update("to_version", v.Version-1).Error; err != nil {
-			return err
-		}
+	if most := tx.packet / 2; int64(len(body)) > most { // its line ends are escaped
+		return &TooLargeError{int64(len(body)), most}
+	}
+	err := inChunks(change.Close, func(some []int64) error {
+		return tx.db.Model(&Carried{}).Where("id IN ?", some).Update("to_version", v.Version-1).Error
+	})
+	if err != nil {
+		return err
 	}
 	rows := make([]Carried, len(change.Open))
 	for i, r := range change.Open {

@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"wharf/core/carried"
+	"wharf/core/judge"
 	"wharf/service/store"
 )
 
@@ -27,7 +28,7 @@ func TestRemoved(t *testing.T) {
 		if err := tx.CreateLink(store.Link{CalendarID: c.ID, FeedID: f.ID, Role: "blocks", Tentative: "tentative", Units: 1}); err != nil {
 			return err
 		}
-		booking := func(entry, start, end int64, verdict string) *store.Booking {
+		booking := func(entry, start, end int64, verdict judge.Kind) *store.Booking {
 			return &store.Booking{CalendarID: c.ID, FeedID: f.ID, EntryID: entry, Occurrence: "1", StartPoint: start, EndPoint: end, Blocks: true, Verdict: verdict, SeenBy: now}
 		}
 		return tx.SaveBookings([]*store.Booking{booking(1, 10, 12, "booking"), booking(2, 18, 25, "booking"), booking(3, 30, 31, "booking"), booking(4, 40, 50, "echo")}, nil)
@@ -40,12 +41,11 @@ func TestRemoved(t *testing.T) {
 		if err != nil {
 			return err
 		}
-		for _, state := range []string{"open", "acknowledged", "cleared"} {
-			if err := tx.SaveConflict(&store.ConflictWith{Conflict: store.Conflict{CalendarID: c.ID, Kind: "double_booking", State: state, OpenedAt: now}, BookingIDs: []int64{bookings[0].ID, bookings[1].ID}}); err != nil {
-				return err
-			}
+		var conflicts []*store.ConflictWith
+		for _, state := range []judge.State{judge.Open, judge.Acknowledged, judge.Cleared} {
+			conflicts = append(conflicts, &store.ConflictWith{Conflict: store.Conflict{CalendarID: c.ID, Kind: "double_booking", State: state, OpenedAt: now}, BookingIDs: []int64{bookings[0].ID, bookings[1].ID}})
 		}
-		return nil
+		return tx.SaveConflicts(conflicts)
 	})
 	conflicts, err := s.ConflictsWithFeed(ctx, 0, f.ID)
 	require.NoError(t, err)

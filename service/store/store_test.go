@@ -3,7 +3,6 @@ package store_test
 import (
 	"context"
 	"database/sql"
-	"log/slog"
 	"sync"
 	"sync/atomic"
 	"testing"
@@ -26,7 +25,7 @@ var (
 func open(t *testing.T) (*store.Store, string) {
 	t.Helper()
 	dsn := dbtest.New(t)
-	s, err := store.Open(ctx, dsn, slog.New(slog.DiscardHandler))
+	s, err := store.Open(ctx, dsn, 0)
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, s.Close()) })
 	return s, dsn
@@ -37,7 +36,7 @@ func TestMigrations(t *testing.T) {
 	var group sync.WaitGroup
 	for range 3 { // three processes start at once
 		group.Go(func() {
-			s, err := store.Open(ctx, dsn, slog.New(slog.DiscardHandler))
+			s, err := store.Open(ctx, dsn, 0)
 			if assert.NoError(t, err) {
 				assert.NoError(t, s.Close())
 			}
@@ -49,7 +48,7 @@ func TestMigrations(t *testing.T) {
 	defer db.Close()
 	_, err = db.Exec("INSERT INTO migrations (id) VALUES ('9999_from_the_future')")
 	require.NoError(t, err)
-	_, err = store.Open(ctx, dsn, slog.New(slog.DiscardHandler))
+	_, err = store.Open(ctx, dsn, 0)
 	var newer *store.NewerDatabaseError
 	require.ErrorAs(t, err, &newer)
 	assert.Contains(t, err.Error(), "9999_from_the_future")

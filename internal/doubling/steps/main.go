@@ -4,6 +4,7 @@ package main
 
 import (
 	"bytes"
+	"context"
 	"fmt"
 	"os"
 	"strconv"
@@ -115,10 +116,10 @@ func judgeAll(n int64, shape func(i, n int64) span.Span) {
 		f.Bookings = append(f.Bookings, judge.Booking{ID: i + 1, Feed: 1, Platform: 1, UID: "a", Minted: strconv.FormatInt(i, 10),
 			Booking: booking.Booking{Span: shape(i, n), Blocks: true, Units: 1}})
 	}
-	first := judge.Judge(f)
+	first, _ := judge.Judge(context.Background(), f) // which cannot end early
 	f.Conflicts = first.Conflicts
 	f.Publications[0].History = first.Renditions[0].Change.Open
-	judge.Judge(f)
+	_, _ = judge.Judge(context.Background(), f)
 }
 
 func main() {

@@ -1,15 +1,15 @@
-CREATE TABLE settings (
+CREATE TABLE IF NOT EXISTS settings (
   name VARCHAR(64) NOT NULL PRIMARY KEY,
   value VARBINARY(1024) NOT NULL
 );
-CREATE TABLE accounts (
+CREATE TABLE IF NOT EXISTS accounts (
   id BIGINT NOT NULL AUTO_INCREMENT PRIMARY KEY,
   name VARCHAR(100) NOT NULL,
   password_hash VARCHAR(255) NOT NULL,
   created_at DATETIME(6) NOT NULL,
   UNIQUE KEY accounts_name (name)
 );
-CREATE TABLE sessions (
+CREATE TABLE IF NOT EXISTS sessions (
   hash BINARY(32) NOT NULL PRIMARY KEY,
   account_id BIGINT NOT NULL,
   kind VARCHAR(16) NOT NULL,
@@ -18,12 +18,12 @@ CREATE TABLE sessions (
   expires_at DATETIME(6) NOT NULL,
   CONSTRAINT sessions_account FOREIGN KEY (account_id) REFERENCES accounts (id) ON DELETE CASCADE
 );
-CREATE TABLE platforms (
+CREATE TABLE IF NOT EXISTS platforms (
   id BIGINT NOT NULL AUTO_INCREMENT PRIMARY KEY,
   name VARCHAR(100) NOT NULL,
   UNIQUE KEY platforms_name (name)
 );
-CREATE TABLE feeds (
+CREATE TABLE IF NOT EXISTS feeds (
   id BIGINT NOT NULL AUTO_INCREMENT PRIMARY KEY,
   platform_id BIGINT NOT NULL,
   name VARCHAR(100) NOT NULL,
@@ -53,7 +53,7 @@ CREATE TABLE feeds (
   KEY feeds_due (due_at, id),
   CONSTRAINT feeds_platform FOREIGN KEY (platform_id) REFERENCES platforms (id)
 );
-CREATE TABLE readings (
+CREATE TABLE IF NOT EXISTS readings (
   id BIGINT NOT NULL AUTO_INCREMENT PRIMARY KEY,
   feed_id BIGINT NOT NULL,
   started_at DATETIME(6) NOT NULL,
@@ -70,12 +70,12 @@ CREATE TABLE readings (
   KEY readings_feed (feed_id, id),
   CONSTRAINT readings_feed FOREIGN KEY (feed_id) REFERENCES feeds (id) ON DELETE CASCADE
 );
-CREATE TABLE bodies (
+CREATE TABLE IF NOT EXISTS bodies (
   feed_id BIGINT NOT NULL PRIMARY KEY,
   body LONGBLOB NOT NULL,
   CONSTRAINT bodies_feed FOREIGN KEY (feed_id) REFERENCES feeds (id) ON DELETE CASCADE
 );
-CREATE TABLE entries (
+CREATE TABLE IF NOT EXISTS entries (
   id BIGINT NOT NULL AUTO_INCREMENT PRIMARY KEY,
   feed_id BIGINT NOT NULL,
   uid TEXT NOT NULL,
@@ -86,7 +86,7 @@ CREATE TABLE entries (
   KEY entries_feed (feed_id, id),
   CONSTRAINT entries_feed FOREIGN KEY (feed_id) REFERENCES feeds (id) ON DELETE CASCADE
 );
-CREATE TABLE calendars (
+CREATE TABLE IF NOT EXISTS calendars (
   id BIGINT NOT NULL AUTO_INCREMENT PRIMARY KEY,
   name VARCHAR(100) NOT NULL,
   zone VARCHAR(100) NOT NULL,
@@ -97,7 +97,7 @@ CREATE TABLE calendars (
   created_at DATETIME(6) NOT NULL,
   UNIQUE KEY calendars_name (name)
 );
-CREATE TABLE links (
+CREATE TABLE IF NOT EXISTS links (
   calendar_id BIGINT NOT NULL,
   feed_id BIGINT NOT NULL,
   role VARCHAR(16) NOT NULL,
@@ -110,7 +110,7 @@ CREATE TABLE links (
   CONSTRAINT links_calendar FOREIGN KEY (calendar_id) REFERENCES calendars (id) ON DELETE CASCADE,
   CONSTRAINT links_feed FOREIGN KEY (feed_id) REFERENCES feeds (id) ON DELETE CASCADE
 );
-CREATE TABLE bookings (
+CREATE TABLE IF NOT EXISTS bookings (
   id BIGINT NOT NULL AUTO_INCREMENT PRIMARY KEY,
   calendar_id BIGINT NOT NULL,
   feed_id BIGINT NOT NULL,
@@ -141,13 +141,13 @@ CREATE TABLE bookings (
   KEY bookings_minted (calendar_id, minted),
   CONSTRAINT bookings_calendar FOREIGN KEY (calendar_id) REFERENCES calendars (id) ON DELETE CASCADE
 );
-CREATE TABLE dirty (
+CREATE TABLE IF NOT EXISTS dirty (
   id BIGINT NOT NULL AUTO_INCREMENT PRIMARY KEY,
   calendar_id BIGINT NOT NULL,
   KEY dirty_calendar (calendar_id),
   CONSTRAINT dirty_calendar FOREIGN KEY (calendar_id) REFERENCES calendars (id) ON DELETE CASCADE
 );
-CREATE TABLE conflicts (
+CREATE TABLE IF NOT EXISTS conflicts (
   id BIGINT NOT NULL AUTO_INCREMENT PRIMARY KEY,
   calendar_id BIGINT NOT NULL,
   kind VARCHAR(32) NOT NULL,
@@ -161,13 +161,13 @@ CREATE TABLE conflicts (
   KEY conflicts_calendar (calendar_id, state),
   CONSTRAINT conflicts_calendar FOREIGN KEY (calendar_id) REFERENCES calendars (id) ON DELETE CASCADE
 );
-CREATE TABLE conflict_bookings (
+CREATE TABLE IF NOT EXISTS conflict_bookings (
   conflict_id BIGINT NOT NULL,
   booking_id BIGINT NOT NULL,
   PRIMARY KEY (conflict_id, booking_id),
   CONSTRAINT conflict_bookings_conflict FOREIGN KEY (conflict_id) REFERENCES conflicts (id) ON DELETE CASCADE
 );
-CREATE TABLE publications (
+CREATE TABLE IF NOT EXISTS publications (
   id BIGINT NOT NULL AUTO_INCREMENT PRIMARY KEY,
   calendar_id BIGINT NOT NULL,
   platform_id BIGINT NOT NULL,
@@ -183,7 +183,7 @@ CREATE TABLE publications (
   CONSTRAINT publications_calendar FOREIGN KEY (calendar_id) REFERENCES calendars (id) ON DELETE CASCADE,
   CONSTRAINT publications_platform FOREIGN KEY (platform_id) REFERENCES platforms (id)
 );
-CREATE TABLE versions (
+CREATE TABLE IF NOT EXISTS versions (
   publication_id BIGINT NOT NULL,
   version BIGINT NOT NULL,
   at DATETIME(6) NOT NULL,
@@ -192,7 +192,7 @@ CREATE TABLE versions (
   PRIMARY KEY (publication_id, version),
   CONSTRAINT versions_publication FOREIGN KEY (publication_id) REFERENCES publications (id) ON DELETE CASCADE
 );
-CREATE TABLE carried (
+CREATE TABLE IF NOT EXISTS carried (
   id BIGINT NOT NULL AUTO_INCREMENT PRIMARY KEY,
   publication_id BIGINT NOT NULL,
   uid CHAR(38) NOT NULL,
@@ -207,7 +207,7 @@ CREATE TABLE carried (
   KEY carried_publication (publication_id, to_version),
   CONSTRAINT carried_publication FOREIGN KEY (publication_id) REFERENCES publications (id) ON DELETE CASCADE
 );
-CREATE TABLE pickups (
+CREATE TABLE IF NOT EXISTS pickups (
   id BIGINT NOT NULL AUTO_INCREMENT PRIMARY KEY,
   publication_id BIGINT NOT NULL,
   version BIGINT NOT NULL,

@@ -1,6 +1,6 @@
 // The API as the contract types it. Nothing else in the console knows about HTTP.
 import createClient, { type Middleware } from 'openapi-fetch'
-import type { components, paths } from './schema'
+import { colorValues, type components, type paths } from './schema'
 
 export type Schemas = components['schemas']
 export type Booking = Schemas['Booking']
@@ -11,6 +11,9 @@ export type Publication = Schemas['Publication']
 export type Reading = Schemas['Reading']
 export type Problem = Schemas['Problem']
 export type Color = Schemas['Color']
+
+/** The colours of feeds, in the order in which they get them. */
+export const colors = colorValues
 
 /** A problem that the service answered with, by field where it names fields. */
 export class ProblemError extends Error {

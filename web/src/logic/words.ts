@@ -1,5 +1,5 @@
 // Sentences about feeds and readings.
-import type { Color, Reading } from '@/data/api'
+import type { Reading } from '@/data/api'
 
 export const interval = (s: number): string =>
   s % 3600 === 0 ? `${s / 3600} h` : s % 60 === 0 ? `${s / 60} min` : `${s} s`
@@ -9,19 +9,3 @@ export function readingWords(r: Reading): string {
   if (r.outcome === 'unchanged') return r.times > 1 ? `unchanged, ${r.times} times` : 'unchanged'
   return `${r.added} added, ${r.changed} changed, ${r.removed} removed`
 }
-
-/** The twelve colours of feeds. */
-export const colors: Color[] = [
-  'teal',
-  'rust',
-  'indigo',
-  'ochre',
-  'moss',
-  'plum',
-  'slate',
-  'coral',
-  'azure',
-  'olive',
-  'rose',
-  'umber',
-]

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import type { Color } from '@/data/api'
-import { colors } from '@/logic/words'
+import { colors } from '@/data/api'
 
 const color = defineModel<Color | undefined>()
 </script>

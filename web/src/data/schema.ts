@@ -533,7 +533,7 @@ export interface components {
          * @description One of the twelve feed colours, told apart also by colour-blind readers
          * @enum {string}
          */
-        Color: "teal" | "rust" | "indigo" | "ochre" | "moss" | "plum" | "slate" | "coral" | "azure" | "olive" | "rose" | "umber";
+        Color: "teal" | "rust" | "indigo" | "ochre" | "plum" | "moss" | "azure" | "coral" | "slate" | "rose" | "olive" | "umber";
         FeedRequest: {
             /** @description The feed's link: https, http or webcal */
             url: string;
@@ -651,6 +651,19 @@ export interface components {
             version: number;
             links: components["schemas"]["Link"][];
             openConflicts: number;
+            trouble?: components["schemas"]["Trouble"];
+        };
+        /** @description The calendar could not be brought up to date; what was published last stays */
+        Trouble: {
+            /** Format: date-time */
+            since: string;
+            /** @description A sentence */
+            why: string;
+            /**
+             * Format: date-time
+             * @description When it is tried again
+             */
+            retry: string;
         };
         /** @enum {string} */
         Role: "blocks" | "shows";
@@ -1787,3 +1800,21 @@ export interface operations {
         };
     };
 }
+type FlattenedDeepRequired<T> = {
+    [K in keyof T]-?: FlattenedDeepRequired<T[K] extends unknown[] | undefined | null ? Extract<T[K], unknown[]>[number] : T[K]>;
+};
+type ReadonlyArray<T> = [
+    Exclude<T, undefined>
+] extends [
+    unknown[]
+] ? Readonly<Exclude<T, undefined>> : Readonly<Exclude<T, undefined>[]>;
+export const loginKindValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Login"]["kind"]> = ["browser", "token"];
+export const colorValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Color"]> = ["teal", "rust", "indigo", "ochre", "plum", "moss", "azure", "coral", "slate", "rose", "olive", "umber"];
+export const feedStateValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["FeedState"]> = ["fresh", "late", "failing"];
+export const outcomeValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Outcome"]> = ["changed", "unchanged", "failed"];
+export const grainValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Grain"]> = ["night", "day", "time"];
+export const roleValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Role"]> = ["blocks", "shows"];
+export const tentativeRuleValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["TentativeRule"]> = ["tentative", "firm", "ignore"];
+export const verdictValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Verdict"]> = ["booking", "echo", "one_with"];
+export const conflictStateValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["ConflictState"]> = ["open", "acknowledged", "cleared", "past"];
+export const conflictKindValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["ConflictKind"]> = ["double_booking", "tentative_clash"];
