@@ -23,7 +23,7 @@ console: web/node_modules/.complete ## build the console into web/dist
 	@cd web && npm run --silent build -- --logLevel warn
 
 bin/wharf: FORCE
-	@$(GO) build -o bin/wharf ./cmd/wharf
+	@$(GO) build -trimpath -ldflags '-s -w' -o bin/wharf ./cmd/wharf
 
 build: console ## build bin/wharf with the console in it
 	@$(MAKE) --no-print-directory bin/wharf
@@ -49,6 +49,11 @@ test: check-tools test-tools ## all tests: Go with the race detector, console, l
 	@mkdir -p .test
 	$(GO) run ./internal/localdb/withdb .test $(GO) test -race -timeout 20m ./...
 
+test-days: check-tools test-tools ## the tests that depend on the date, on some twenty other days (half an hour)
+	@$(MAKE) --no-print-directory build
+	@mkdir -p .test
+	$(GO) run ./internal/localdb/withdb .test $(GO) run ./e2e/days
+
 bench: tools ## benchmarks: core beside general libraries, publications beside a bare handler, a refresh cycle
 	cd bench && $(GO) run ./reading
 	cd bench && $(GO) test -run "^$$" -bench . -count 3
@@ -73,4 +78,4 @@ check-tools:
 	@scripts/check-tools.sh
 
 FORCE:
-.PHONY: help tools test-tools console build demo generate lint test bench fuzz screenshots clean check-tools FORCE
+.PHONY: help tools test-tools console build demo generate lint test test-days bench fuzz screenshots clean check-tools FORCE

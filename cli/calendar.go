@@ -103,7 +103,18 @@ func (env *Env) calendarList(ctx context.Context, c *cli.Command, api *client.Cl
 		rows[i] = table.Row{k.Id, clean(k.Name), k.Grain, k.Capacity, k.Zone, len(k.Links), k.OpenConflicts}
 	}
 	printTable(env.Out, table.Row{"Id", "Calendar", "Grain", "Capacity", "Zone", "Feeds", "Open conflicts"}, rows)
+	for _, k := range all {
+		env.tellTrouble(k)
+	}
 	return nil
+}
+
+// tellTrouble says that a calendar is not up to date, if it is not.
+func (env *Env) tellTrouble(k client.Calendar) {
+	if k.Trouble != nil {
+		fmt.Fprintf(env.Out, "%s is not up to date; that began %s. %s It is tried again %s.\n",
+			clean(k.Name), env.when(&k.Trouble.Since), clean(k.Trouble.Why), env.when(&k.Trouble.Retry))
+	}
 }
 
 func (env *Env) calendarShow(ctx context.Context, c *cli.Command, api *client.Client, ref string) error {
@@ -144,6 +155,7 @@ func (env *Env) calendarShow(ctx context.Context, c *cli.Command, api *client.Cl
 	if echoes > 0 && !c.Bool("echoes") {
 		fmt.Fprintf(env.Out, "%s of what we published set aside (--echoes lists them).\n", count(echoes, "echo", "echoes"))
 	}
+	env.tellTrouble(k)
 	for _, l := range k.Links {
 		for _, notice := range l.Notices {
 			fmt.Fprintf(env.Out, "%s: %s\n", clean(l.Label), clean(notice))

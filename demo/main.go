@@ -23,6 +23,7 @@ import (
 	"time"
 
 	"wharf/api/client"
+	"wharf/internal/clock"
 	"wharf/internal/localdb"
 	"wharf/service/account"
 	"wharf/standin"
@@ -134,7 +135,7 @@ func startPlatforms(ctx context.Context, dir string, port int) (platforms []*sta
 			_ = s.Close()
 		}
 	}
-	if platforms, err = newPlatforms(filepath.Join(dir, "platforms"), time.Now); err != nil {
+	if platforms, err = newPlatforms(filepath.Join(dir, "platforms"), clock.Now); err != nil {
 		return nil, nil, nil, err
 	}
 	for i, p := range platforms {

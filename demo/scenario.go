@@ -82,12 +82,12 @@ var scenario = []platform{
 	},
 	{
 		name: "Kittiwake Berths", calendar: ketch, feed: "Ketch, Kittiwake Berths", publication: "Ketch, for Kittiwake Berths", color: "indigo",
-		secret: "kittiwake-c40b7e912d", style: standin.Style{Sale: "Reserved (%s)", Block: "Closed"},
+		secret: "kittiwake-c40b7e912d", style: standin.Style{Sale: "Berthed: %s", Block: "No berth"},
 		sales: []sale{{guest: "A. Moreau", first: -3, last: -1}, {guest: "J. Brightwater", first: 0, last: 2}, {guest: "Sandhu crew", first: 16, last: 18}, {guest: "E. Vance", first: 28, last: 31}},
 	},
 	{
 		name: "Kittiwake Berths", thing: "Guest pontoon", calendar: "Guest pontoon", feed: "Pontoon, Kittiwake Berths", publication: "Pontoon, for Kittiwake Berths", color: "azure",
-		secret: "kittiwake-51d08e7a36", style: standin.Style{Sale: "Reserved (%s)", Block: "Closed"},
+		secret: "kittiwake-51d08e7a36", style: standin.Style{Sale: "Berthed: %s", Block: "No berth"},
 		sales: []sale{{guest: "SY Curlew", first: -2, last: 1}, {guest: "SY Petrel", first: 0, last: 3}, {guest: "MV Annika", first: 1, last: 2}, {guest: "SY Heron", first: 2, last: 9},
 			{guest: "SY Sea Holly", first: 6, last: 8}, {guest: "MV Brendan", first: 7, last: 14}, {guest: "SY Curlew", first: 13, last: 16}, {guest: "SY Dunlin", first: 15, last: 22}},
 	},

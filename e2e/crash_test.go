@@ -18,6 +18,7 @@ import (
 // TestKilledAtTheWorstMoment kills the service between fetch and commit, and between
 // commit and render; after a restart the tables equal those of an undisturbed run.
 func TestKilledAtTheWorstMoment(t *testing.T) {
+	anyDay(t)
 	undisturbed := changeUnder(t, "")
 	require.Contains(t, undisturbed, "double_booking")
 	for _, point := range []string{crash.Fetched, crash.Committed} {

@@ -2,6 +2,7 @@ package e2e
 
 import (
 	"context"
+	"fmt"
 	"math/rand"
 	"net"
 	"os"
@@ -37,8 +38,9 @@ func newDemo(t *testing.T) *demo {
 	root, err := filepath.Abs("..")
 	require.NoError(t, err)
 	require.NoError(t, os.Symlink(filepath.Join(root, "demo"), filepath.Join(d.dir, "demo")))
-	out, err := exec.Command("go", "build", "-race", "-o", filepath.Join(d.dir, "bin", "demo"), "wharf/demo").CombinedOutput()
-	require.NoError(t, err, "%s", out)
+	built, err := build(t.TempDir(), "demo", "wharf/demo")
+	require.NoError(t, err)
+	require.NoError(t, os.Symlink(built, filepath.Join(d.dir, "bin", "demo")))
 	d.port = freePorts(t, 16)
 	return d
 }
@@ -125,6 +127,12 @@ func TestDemo(t *testing.T) {
 		require.Len(t, all, 1)
 		return all[0]
 	}
+	var found []string
+	for _, c := range lines[client.Conflict](t, func() string { out, _ := d.wharf("wharf conflict list --json"); return out }()) {
+		found = append(found, fmt.Sprintf("%s: %s among %d", c.CalendarName, c.Kind, len(c.Bookings)))
+	}
+	assert.ElementsMatch(t, []string{"Ketch Merrow: double_booking among 2", "Net Loft hall: tentative_clash among 2", "Rowing gigs: double_booking among 3"}, found,
+		"on whatever day it is loaded")
 	before := one()
 	assert.Equal(t, client.DoubleBooking, before.Kind)
 	assert.Equal(t, "Lindqvist party", before.Bookings[0].Title)

@@ -137,6 +137,7 @@ func TestChangesAndRemovals(t *testing.T) {
 // TestLogins: tokens are listed and revoked; a revoked one is refused at once, and says
 // what to do.
 func TestLogins(t *testing.T) {
+	anyDay(t)
 	w := newWorld(t, nil)
 	own := w.token
 	w.run(password+"\n", "login", "--server", w.base(), "--name", accountName, "--password-stdin")
@@ -159,6 +160,7 @@ func TestLogins(t *testing.T) {
 // TestStaleEdits: what the API says to an edit of an old revision, to unknown fields and to
 // an unconfirmed removal, and what the console makes of the first.
 func TestStaleEdits(t *testing.T) {
+	anyDay(t)
 	w := newWorld(t, []string{"Merrow Charter Desk"})
 	w.book(0, "Lindqvist", 10, 12)
 	w.subscribe("Ketch Merrow")

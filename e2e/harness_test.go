@@ -37,15 +37,31 @@ func TestMain(m *testing.M) {
 	if err != nil {
 		panic(err)
 	}
-	binary = filepath.Join(dir, "wharf")
-	build := exec.Command("go", "build", "-race", "-tags", "crashpoints", "-o", binary, "wharf/cmd/wharf")
-	if out, err := build.CombinedOutput(); err != nil {
-		fmt.Fprintf(os.Stderr, "the binary cannot be built: %v\n%s", err, out)
+	binary, err = build(dir, "wharf", "wharf/cmd/wharf")
+	if err != nil {
+		fmt.Fprintln(os.Stderr, err)
 		os.Exit(1)
 	}
 	flag.Parse()
-	whole := flag.Lookup("test.run").Value.String() == ""
+	whole := flag.Lookup("test.run").Value.String() == "" && shift == 0
 	dbtest.Main(m, func() bool { return os.RemoveAll(dir) == nil && theContract.verdict(whole) })
+}
+
+// build makes a program for tests: with the race detector, the crash points and a clock that
+// can be shifted. Runs one after the other may share what is built.
+func build(dir, name, path string) (string, error) {
+	if shared := os.Getenv("WHARF_E2E_BINARIES"); shared != "" {
+		dir = shared
+	}
+	file := filepath.Join(dir, name)
+	if _, err := os.Stat(file); err == nil {
+		return file, nil
+	}
+	out, err := exec.Command("go", "build", "-race", "-tags", "crashpoints,testclock", "-o", file, path).CombinedOutput()
+	if err != nil {
+		return "", fmt.Errorf("%s cannot be built: %w\n%s", name, err, out)
+	}
+	return file, nil
 }
 
 const (
@@ -119,7 +135,7 @@ func openWorldOn(t *testing.T, dsn string, names []string, env ...string) *world
 	w := &world{t: t, dir: t.TempDir(), dsn: dsn, address: freeAddress(t), env: env}
 	for i, name := range names {
 		p := &standin.Platform{Name: name, Secret: fmt.Sprintf("secret-%d", i), Style: styles[i%len(styles)],
-			File: filepath.Join(w.dir, fmt.Sprintf("platform-%d.json", i)), Now: time.Now, Client: &http.Client{Timeout: 10 * time.Second}}
+			File: filepath.Join(w.dir, fmt.Sprintf("platform-%d.json", i)), Now: now, Client: &http.Client{Timeout: 10 * time.Second}}
 		server := httptest.NewServer(p.Handler())
 		t.Cleanup(server.Close)
 		w.platforms, w.servers = append(w.platforms, p), append(w.servers, server)
@@ -132,7 +148,7 @@ func openWorldOn(t *testing.T, dsn string, names []string, env ...string) *world
 	return w
 }
 
-var styles = []standin.Style{{Sale: "%s", Block: "Blocked"}, {Timed: true, Zone: zoneName, Sale: "Charter: %s", Block: "Not bookable"}, {Sale: "Reserved (%s)", Block: "Closed"}}
+var styles = []standin.Style{{Sale: "%s", Block: "Blocked"}, {Timed: true, Zone: zoneName, Sale: "Charter: %s", Block: "Not bookable"}, {Sale: "Berthed: %s", Block: "No berth"}}
 
 func freeAddress(t *testing.T) string {
 	l, err := net.Listen("tcp", "127.0.0.1:0")
@@ -291,7 +307,7 @@ func (w *world) eventually(what string, f func() bool) {
 func day(t *testing.T, n int) string {
 	loc, err := time.LoadLocation(zoneName)
 	require.NoError(t, err)
-	return (span.DateOf(time.Now().In(loc)) + span.Date(n)).String()
+	return (span.DateOf(now().In(loc)) + span.Date(n)).String()
 }
 
 // book sells days on a platform as its guests do: by the form on its page.

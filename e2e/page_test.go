@@ -44,6 +44,9 @@ func openPage(t *testing.T, base string, scripts ...string) *page {
 	t.Cleanup(cancel)
 	p := &page{t: t, tab: tab, base: base}
 	require.NoError(t, chromedp.Do(tab, chromedp.EmulateViewport(1280, 800)), "the browser starts, and lives as long as the tab")
+	if shift != 0 {
+		scripts = append(scripts, shiftedClock())
+	}
 	for _, script := range scripts {
 		_, err := chromedp.Call(tab, cdpage.AddScriptToEvaluateOnNewDocument, cdpage.AddScriptToEvaluateOnNewDocumentParams{Source: script})
 		require.NoError(t, err)

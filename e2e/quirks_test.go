@@ -16,7 +16,7 @@ import (
 // "this and all later ones" and a line of nonsense is on the calendar as its author meant it.
 func TestOddFeed(t *testing.T) {
 	w := newWorld(t, nil)
-	monday := time.Now().UTC().AddDate(0, 0, 7)
+	monday := now().UTC().AddDate(0, 0, 7)
 	for monday.Weekday() != time.Monday {
 		monday = monday.AddDate(0, 0, 1)
 	}

@@ -84,6 +84,7 @@ func misbehaving(t *testing.T) *httptest.Server {
 }
 
 func TestRefusals(t *testing.T) {
+	anyDay(t)
 	w := newWorld(t, nil, "WHARF_MAX_FEED_MB=2")
 	bad := misbehaving(t)
 	for path, want := range map[string]string{
@@ -162,6 +163,7 @@ func TestRefusals(t *testing.T) {
 
 // TestDoors: who gets in, and who does not.
 func TestDoors(t *testing.T) {
+	anyDay(t)
 	w := newWorld(t, nil)
 	w.run("", "calendar", "add", "Hall", "--zone", "UTC")
 	published := lines[client.Publication](t, w.run("", "publication", "add", "For P", "--calendar", "Hall", "--platform", "P", "--json"))[0]
@@ -239,6 +241,7 @@ func TestDoors(t *testing.T) {
 
 // TestStartRefused: what keeps the service from starting is one clear line.
 func TestStartRefused(t *testing.T) {
+	anyDay(t)
 	w := newWorld(t, nil)
 	other := filepath.Join(t.TempDir(), "other-key")
 	require.NoError(t, os.WriteFile(other, make([]byte, 32), 0o600))

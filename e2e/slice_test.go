@@ -57,9 +57,9 @@ func TestDoubleBookingEndToEnd(t *testing.T) {
 
 	// What the desk gets: everything but its own, read by a library that is not ours.
 	assert.Equal(t, []string{
-		strings.Join([]string{mintedFor(t, w, "Reserved (Brightwater)"), day(t, 1), day(t, 3), "CONFIRMED", "Not available"}, " "),
-		strings.Join([]string{mintedFor(t, w, "Charter: Harbour School"), day(t, 11), day(t, 14), "CONFIRMED", "Not available"}, " "),
-		strings.Join([]string{mintedFor(t, w, "Charter: Fenn"), day(t, 14), day(t, 16), "CONFIRMED", "Not available"}, " "),
+		strings.Join([]string{mintedFor(t, w, "Berthed: Brightwater"), day(t, 1), day(t, 3), "CONFIRMED", "Spoken for"}, " "),
+		strings.Join([]string{mintedFor(t, w, "Charter: Harbour School"), day(t, 11), day(t, 14), "CONFIRMED", "Spoken for"}, " "),
+		strings.Join([]string{mintedFor(t, w, "Charter: Fenn"), day(t, 14), day(t, 16), "CONFIRMED", "Spoken for"}, " "),
 	}, publishedTo(t, w, "For Merrow Charter Desk"))
 
 	p := openPage(t, w.base()).logIn()

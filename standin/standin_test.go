@@ -93,7 +93,7 @@ func TestPlatform(t *testing.T) {
 	assert.Contains(t, page, "Ann")
 	assert.Contains(t, page, "2026-07-20")
 
-	again, server := newPlatform(t, file, standin.Style{Sale: "%s", Block: "Closed"})
+	again, server := newPlatform(t, file, standin.Style{Sale: "%s", Block: "No berth"})
 	assert.Equal(t, p.Bookings(), again.Bookings())
 	assert.Equal(t, p.Blocks(), again.Blocks())
 	_, text = get(t, server.URL+again.FeedPath())

@@ -83,7 +83,7 @@ func bookings() corpus {
 		w.begin(fmt.Sprintf("%08x-stay-%d@bench.example", w.rnd.Uint32(), i))
 		w.line("DTSTART;VALUE=DATE:%s", first.Format("20060102"))
 		w.line("DTEND;VALUE=DATE:%s", first.AddDate(0, 0, 1+w.rnd.Intn(4)).Format("20060102"))
-		w.line("SUMMARY:Reserved\\, party of %d", 1+w.rnd.Intn(6))
+		w.line("SUMMARY:Berthed\\, party of %d", 1+w.rnd.Intn(6))
 		w.line("STATUS:CONFIRMED")
 		w.line("END:VEVENT")
 	}

@@ -7,11 +7,11 @@ import (
 	"os"
 	"os/signal"
 	"syscall"
-	"time"
 
 	ucli "github.com/urfave/cli/v3"
 
 	"wharf/cli"
+	"wharf/internal/clock"
 )
 
 func main() {
@@ -21,6 +21,6 @@ func main() {
 		fmt.Fprintln(os.Stderr, "wharf: "+err.Error())
 		os.Exit(cli.ExitUsage)
 	}
-	os.Exit(cli.Run(ctx, os.Args, cli.Env{In: os.Stdin, Out: os.Stdout, Err: os.Stderr, Now: time.Now,
+	os.Exit(cli.Run(ctx, os.Args, cli.Env{In: os.Stdin, Out: os.Stdout, Err: os.Stderr, Now: clock.Now,
 		Extra: []*ucli.Command{serveCommand()}}))
 }

@@ -11,6 +11,7 @@ import (
 	"github.com/joho/godotenv"
 	"github.com/urfave/cli/v3"
 
+	"wharf/internal/clock"
 	"wharf/service"
 	"wharf/service/store"
 )
@@ -85,7 +86,7 @@ func serve(ctx context.Context, c *cli.Command) error {
 		MaxBookings: max(1, c.Int("max-bookings")), Lease: c.Duration("lease"), Workers: max(1, c.Int("workers")), StopTimeout: c.Duration("stop-timeout"),
 		QueryTimeout: c.Duration("query-timeout"), RequestTimeout: c.Duration("request-timeout"),
 		ShelfBytes: c.Int64("publications-mb") << 20, MaxStreams: max(1, c.Int("max-streams")),
-		Now: time.Now, Log: slog.New(handler), Print: func(line string) { fmt.Println(line) },
+		Now: clock.Now, Log: slog.New(handler), Print: func(line string) { fmt.Println(line) },
 	})
 }
 

@@ -191,7 +191,7 @@ func TestPublication(t *testing.T) {
 	shown.Blocks = false
 	both := []judge.Booking{sale(5, 1, "both", 20, 21), sale(6, 2, "both", 20, 21)} // one booking with two origins
 	f := judge.Facts{Calendar: ketch(), Now: now, Bookings: append([]judge.Booking{own, other, request, shown}, both...),
-		Publications: []judge.Publication{{ID: 7, Platform: 1, Name: "Ketch, for the desk"}}}
+		Publications: []judge.Publication{{ID: 7, Platform: 1, Name: "Ketch, for the desk", Title: "Spoken for"}}}
 	r := judged(t, f).Renditions[0]
 	doc, err := recur.Read(ical.NewReader(strings.NewReader(string(r.Body))))
 	require.NoError(t, err)
@@ -200,7 +200,7 @@ func TestPublication(t *testing.T) {
 		o, _ := doc.Expand(e, recur.Window{From: now, To: now.AddDate(0, 1, 0), Zone: time.UTC})
 		got = append(got, fmt.Sprintf("%s %s %s %s", o[0].First, o[0].Last, o[0].Status, o[0].Summary))
 	}
-	assert.Equal(t, []string{"2026-07-10 2026-07-12 confirmed Not available", "2026-07-14 2026-07-15 tentative Not available"}, got)
+	assert.Equal(t, []string{"2026-07-10 2026-07-12 confirmed Spoken for", "2026-07-14 2026-07-15 tentative Spoken for"}, got)
 	assert.NotContains(t, string(r.Body), "METHOD")
 
 	again := judged(t, f).Renditions[0]

@@ -27,13 +27,15 @@ type Server struct {
 	Port     int
 	password string
 	dir      string
+	options  []string
 	cmd      *exec.Cmd
 	exited   chan struct{} // closed when the process has ended
 }
 
 // Start initialises dir if need be and starts a server in it on 127.0.0.1:port (0: any
-// free port). A server that an earlier run left behind in dir is stopped first.
-func Start(ctx context.Context, dir string, port int) (*Server, error) {
+// free port), with further options for a server that is to be in want of something. A server
+// that an earlier run left behind in dir is stopped first.
+func Start(ctx context.Context, dir string, port int, options ...string) (*Server, error) {
 	for _, tool := range []string{"mariadbd", "mariadb-install-db"} {
 		if _, err := lookTool(tool); err != nil {
 			return nil, fmt.Errorf("%s is not installed: run `make tools`, or install the Debian packages mariadb-server-core and mariadb-client-core", tool)
@@ -57,7 +59,7 @@ func Start(ctx context.Context, dir string, port int) (*Server, error) {
 			return nil, err
 		}
 	}
-	s := &Server{Port: port, dir: dir, exited: make(chan struct{})}
+	s := &Server{Port: port, dir: dir, options: options, exited: make(chan struct{})}
 	if err := s.launch(); err != nil {
 		return nil, err
 	}
@@ -149,7 +151,7 @@ func (s *Server) launch() error {
 	s.cmd = exec.Command(tool, append([]string{"--no-defaults", "--datadir=" + data(s.dir), "--socket=s.sock", "--pid-file=" + s.pidFile(),
 		"--log-error=" + filepath.Join(s.dir, "error.log"), "--bind-address=127.0.0.1", "--port=" + strconv.Itoa(s.Port), "--init-file=" + init,
 		"--skip-name-resolve", "--skip-log-bin", "--character-set-server=utf8mb4", "--collation-server=utf8mb4_unicode_ci",
-		"--innodb-flush-log-at-trx-commit=2", "--innodb-buffer-pool-size=64M", "--innodb-log-file-size=16M", "--performance-schema=0"}, asUser()...)...)
+		"--innodb-flush-log-at-trx-commit=2", "--innodb-buffer-pool-size=64M", "--innodb-log-file-size=16M", "--performance-schema=0"}, append(asUser(), s.options...)...)...)
 	s.cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGTERM} // Ctrl-C is for us; we stop it
 	if err := s.cmd.Start(); err != nil {
 		return fmt.Errorf("the database cannot be started: %w", err)
@@ -212,6 +214,12 @@ func Create(ctx context.Context, dsn, database string) error {
 	_, err = db.ExecContext(ctx, "CREATE DATABASE IF NOT EXISTS `"+database+"`")
 	return err
 }
+
+// Pause makes the server hang, as a machine does that is out of memory, until Resume.
+func (s *Server) Pause() error { return s.cmd.Process.Signal(syscall.SIGSTOP) }
+
+// Resume ends a pause.
+func (s *Server) Resume() error { return s.cmd.Process.Signal(syscall.SIGCONT) }
 
 // Exited is closed when the server has ended.
 func (s *Server) Exited() <-chan struct{} { return s.exited }

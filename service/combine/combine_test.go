@@ -29,6 +29,7 @@ var ctx = context.Background()
 type house struct {
 	t        *testing.T
 	now      time.Time
+	dsn      string
 	store    *store.Store
 	c        *combine.Combiner
 	calendar int64
@@ -37,10 +38,11 @@ type house struct {
 
 func newHouse(t *testing.T, platforms int) *house {
 	quiet := slog.New(slog.DiscardHandler)
-	s, err := store.Open(ctx, dbtest.New(t), 0)
+	dsn := dbtest.New(t)
+	s, err := store.Open(ctx, dsn, 0)
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, s.Close()) })
-	h := &house{t: t, now: time.Date(2026, 7, 1, 12, 0, 0, 0, time.UTC), store: s}
+	h := &house{t: t, dsn: dsn, now: time.Date(2026, 7, 1, 12, 0, 0, 0, time.UTC), store: s}
 	h.c = &combine.Combiner{Store: s, Now: func() time.Time { return h.now }, Log: quiet}
 	calendar := store.Calendar{Name: "Ketch", Zone: "UTC", Grain: "day", Capacity: 1, CreatedAt: h.now}
 	require.NoError(t, s.CreateCalendar(ctx, &calendar))

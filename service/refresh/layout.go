@@ -44,11 +44,11 @@ func (r *Refresher) layOut(ctx context.Context, tx *store.Tx, s source, link sto
 	}
 	k, err := rules.NewCalendar(calendar.Zone, calendar.Grain, calendar.Capacity)
 	if err != nil {
-		return false, err
+		return false, errors.Join(errCalendar, err)
 	}
 	l, err := rules.NewLink(link.Role, link.Tentative, link.Units)
 	if err != nil {
-		return false, err
+		return false, errors.Join(errCalendar, err)
 	}
 	stored, err := tx.BookingsOf(calendar.ID, s.feed.ID)
 	if err != nil {
@@ -83,6 +83,9 @@ type placement struct {
 	mint     []byte
 	most     int // bookings of one feed on one calendar
 }
+
+// errCalendar: the calendar's own settings cannot be used, whatever the feed says.
+var errCalendar = errors.New("the calendar's settings cannot be used")
 
 // errTooMany: the feed has more bookings than it may have on a calendar.
 var errTooMany = errors.New("too many bookings")

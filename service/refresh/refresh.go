@@ -346,6 +346,10 @@ func (r *Refresher) commitDocument(ctx context.Context, tx *store.Tx, feed *stor
 	}
 	for _, link := range links {
 		changed, err := r.layOut(ctx, tx, s, link, got.finished)
+		if errors.Is(err, errCalendar) {
+			// Its trouble is not the feed's: it is laid out when it is brought up to date.
+			err = tx.SetLaidOutOn(link.CalendarID, "")
+		}
 		if err != nil {
 			return nil, err
 		}

@@ -39,12 +39,17 @@ type bench struct {
 	r        *refresh.Refresher
 	feed     int64
 	calendar int64
-	cutOff   bool // the next readings end early
+	cutOff   bool        // the next readings end early
+	header   http.Header // of the answers
+	dsn      string
 }
 
 func newBench(t *testing.T, body string) *bench {
 	b := &bench{t: t, now: time.Date(2026, 7, 10, 12, 0, 0, 0, time.UTC), body: body, status: http.StatusOK}
 	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+		for name, values := range b.header {
+			w.Header()[name] = values
+		}
 		w.WriteHeader(b.status)
 		fmt.Fprint(w, "BEGIN:VCALENDAR\r\nVERSION:2.0\r\n"+b.body)
 		if !b.cutOff {
@@ -55,14 +60,15 @@ func newBench(t *testing.T, body string) *bench {
 	clock := func() time.Time { return b.now }
 	quiet := slog.New(slog.DiscardHandler)
 	var err error
-	b.store, err = store.Open(ctx, dbtest.New(t), 0)
+	b.dsn = dbtest.New(t)
+	b.store, err = store.Open(ctx, b.dsn, 0)
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, b.store.Close()) })
 	box, err := secret.LoadBox(filepath.Join(t.TempDir(), "key"))
 	require.NoError(t, err)
 	private, err := fetch.ParsePrivate("127.0.0.0/8:1-65535")
 	require.NoError(t, err)
-	b.r = &refresh.Refresher{Store: b.store, Box: box, Fetcher: fetch.New(fetch.Settings{Allowed: []fetch.Private{private}}),
+	b.r = &refresh.Refresher{Store: b.store, Box: box, Fetcher: fetch.New(fetch.Settings{Allowed: []fetch.Private{private}, MaxBytes: 64 << 20}),
 		Combiner: &combine.Combiner{Store: b.store, Now: clock, Log: quiet}, MintKey: box.Derive("uid"), Now: clock, Log: quiet, Lease: time.Minute, Workers: 1, MaxBookings: 100}
 	c := store.Calendar{Name: "Ketch", Zone: "UTC", Grain: "day", Capacity: 1, CreatedAt: b.now}
 	require.NoError(t, b.store.CreateCalendar(ctx, &c))

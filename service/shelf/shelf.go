@@ -336,7 +336,10 @@ func (s *Shelf) renew(ctx context.Context, publications []int64) {
 	}
 	s.Stale(publications...)
 	s.try(ctx, "new versions cannot be loaded", func(ctx context.Context) error {
-		_, err := s.fetch(ctx, publications)
+		n, err := s.fetch(ctx, publications)
+		if err == nil {
+			s.Log.Debug("a new version is on the shelf", "publications", n)
+		}
 		return err
 	})
 }

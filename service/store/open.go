@@ -79,8 +79,12 @@ func Open(ctx context.Context, dsn string, query time.Duration) (*Store, error) 
 
 // connect opens a pool of connections.
 func connect(config *mysql.Config) (*gorm.DB, error) {
+	connector, err := mysql.NewConnector(config)
+	if err != nil {
+		return nil, err
+	}
 	precision := 6
-	db, err := gorm.Open(gormmysql.New(gormmysql.Config{DSNConfig: config, DefaultDatetimePrecision: &precision}), &gorm.Config{
+	db, err := gorm.Open(gormmysql.New(gormmysql.Config{Conn: sql.OpenDB(connector), DefaultDatetimePrecision: &precision}), &gorm.Config{
 		TranslateError:         true,
 		PrepareStmtMaxSize:     200, // lists of ids differ in length, and each length is a statement
 		SkipDefaultTransaction: true,

@@ -13,6 +13,7 @@ import CalendarSettings from '@/parts/CalendarSettings.vue'
 import ConflictNote from '@/parts/ConflictNote.vue'
 import FeedTag from '@/parts/FeedTag.vue'
 import MonthGrid from '@/parts/MonthGrid.vue'
+import TimeAgo from '@/parts/TimeAgo.vue'
 
 const now = useClock()
 const narrow = useMediaQuery('(max-width: 640px)')
@@ -74,6 +75,10 @@ const panel = ref<Booking | null>(null)
 
     <ConflictNote v-for="c in own" :key="c.id" :conflict="c" :calendar="calendar" />
     <p v-if="conflicts.data.value && own.length === 0" class="calm">Nothing is double booked.</p>
+    <p v-if="calendar.trouble" class="caution">
+      This calendar is not up to date; that began <TimeAgo :at="calendar.trouble.since" />.
+      {{ calendar.trouble.why }} It is tried again <TimeAgo :at="calendar.trouble.retry" />.
+    </p>
     <p v-for="f in unwell" :key="f.id" class="caution">
       <router-link :to="`/feeds/${f.id}`">{{ f.name }}</router-link> is {{ f.state }}: what is shown of it may be out of
       date.

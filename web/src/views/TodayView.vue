@@ -41,6 +41,7 @@ const byID = computed(() => new Map(all.value.map((c) => [c.id, c])))
 const calendarOf = (c: Conflict) => byID.value.get(c.calendar)
 const guests = (c: Conflict) => c.bookings.map((b) => b.title || 'Untitled').join(' and ')
 
+const stuck = computed(() => all.value.filter((c) => c.trouble))
 const unwell = computed(() => (feeds.data.value ?? []).filter((f) => f.state !== 'fresh'))
 const oldest = computed(
   () =>
@@ -82,6 +83,19 @@ const ready = computed(
         {{ count(dealt.length, 'more is', 'more are') }} being dealt with, by
         {{ [...new Set(dealt.map((c) => c.acknowledgedBy))].join(', ') }}.
       </p>
+    </section>
+
+    <section v-if="stuck.length > 0" class="answer caution" aria-label="Calendars">
+      <h2>{{ count(stuck.length, 'calendar is', 'calendars are') }} not up to date.</h2>
+      <ul>
+        <li v-for="c in stuck" :key="c.id">
+          <router-link :to="`/calendars/${c.id}`"
+            ><strong>{{ c.name }}</strong></router-link
+          >
+          is not; that began <TimeAgo :at="c.trouble!.since" />. {{ c.trouble!.why }} It is tried again
+          <TimeAgo :at="c.trouble!.retry" />.
+        </li>
+      </ul>
     </section>
 
     <section :class="['answer', unwell.length > 0 ? 'caution' : 'calm']" aria-label="Feeds">
