@@ -163,6 +163,41 @@ func run(stdin string, args ...string) (out, errs string, code int) {
 	return o.String(), e.String(), code
 }
 
+// TestCutOff: of a file that ends before its END, all commands but check take what is whole,
+// say so, and exit with 1; an event that is cut through is not whole.
+func TestCutOff(t *testing.T) {
+	t.Chdir(t.TempDir())
+	whole := strings.ReplaceAll(files["stay.ics"], "END:VCALENDAR\n", "")
+	cut := whole + "BEGIN:VEVENT\nUID:half\nDTSTART;VALUE=DATE:20260707\n"
+	require.NoError(t, os.WriteFile("cut.ics", []byte(cut), 0o600))
+	require.NoError(t, os.WriteFile("no-end.ics", []byte(whole), 0o600))
+	require.NoError(t, os.WriteFile("stay.ics", []byte(strings.ReplaceAll(files["stay.ics"], "UID:stay", "UID:other")), 0o600))
+	want, _, _ := run("", "file", "expand", "stay.ics", "--json")
+	want = strings.ReplaceAll(want, `"other"`, `"stay"`)
+	require.Contains(t, want, "2026-07-06")
+	for _, args := range [][]string{{"cut.ics"}, {"no-end.ics"}, {"-"}} {
+		out, errs, code := run(cut, append([]string{"file", "expand", "--json"}, args...)...)
+		assert.Equal(t, 1, code)
+		assert.Equal(t, want, out, args)
+		assert.Contains(t, errs, args[0]+" is cut off before its end (END:VCALENDAR is missing): what is whole of it was taken")
+		assert.Equal(t, 1, strings.Count(errs, "\n"), errs)
+	}
+	out, errs, code := run("", "file", "conflicts", "cut.ics", "stay.ics", "--grain", "day", "--json")
+	assert.Equal(t, 1, code)
+	assert.Contains(t, out, `"tentative_clash"`)
+	assert.NotContains(t, out, "half")
+	assert.Contains(t, errs, "cut.ics is cut off")
+	_, errs, code = run("", "file", "conflicts", "cut.ics", "--grain", "day")
+	assert.Equal(t, 1, code, "what was not read may clash")
+	assert.Contains(t, errs, "cut off")
+	out, errs, code = run("", "file", "merge", "cut.ics", "stay.ics")
+	assert.Equal(t, 1, code)
+	assert.Contains(t, errs, "not or not wholly in the merged calendar")
+	assert.Equal(t, 2, strings.Count(out, "BEGIN:VEVENT"))
+	_, _, code = run("", "file", "check", "cut.ics")
+	assert.Equal(t, 1, code)
+}
+
 // TestFileLimits: what is beyond a limit is left out, or the file refused, and always told.
 func TestFileLimits(t *testing.T) {
 	t.Chdir(t.TempDir())

@@ -101,6 +101,7 @@ func Run(ctx context.Context, c Config) error {
 		Store: s, Accounts: accounts, Refresher: refresher, Combiner: refresher.Combiner, Box: box, Shelf: held, Hub: hub, Console: web.Files(),
 		Log: c.Log, Now: c.Now, Registry: registry, PublicURL: public, AllowedHosts: c.AllowedHosts,
 		DefaultEvery: c.DefaultEvery, LeastEvery: c.LeastEvery, MaxStreams: c.MaxStreams, RequestTimeout: c.RequestTimeout, ReadingTimeout: c.Lease,
+		QueryTimeout: c.QueryTimeout,
 	})
 	if err != nil {
 		return err

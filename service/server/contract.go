@@ -1,6 +1,7 @@
 package server
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -219,6 +220,29 @@ func shape(s *openapi3.Schema) string {
 	return "this cannot be read"
 }
 
+// reads are the operations that read a feed while somebody waits, and endless is the one that
+// has no end.
+var reads = map[string]bool{"createFeed": true, "editFeed": true, "createReading": true}
+
+const endless = "streamChanges"
+
+// bound ends an operation that takes too long, such as one that waits for a database that
+// hangs.
+func (s *server) bound(g *gin.Context) {
+	operation := g.MustGet(keyRoute).(*routers.Route).Operation.OperationID
+	if s.RequestTimeout <= 0 || operation == endless {
+		return
+	}
+	limit := s.RequestTimeout
+	if reads[operation] {
+		limit += s.ReadingTimeout
+	}
+	ctx, cancel := context.WithTimeout(g.Request.Context(), limit)
+	defer cancel()
+	g.Request = g.Request.WithContext(ctx)
+	g.Next()
+}
+
 // sessionCookie is the name of the browser's cookie.
 const sessionCookie = "wharf_session"
 
@@ -229,7 +253,9 @@ func (s *server) authenticate(g *gin.Context) {
 	if open := route.Operation.Security; open != nil && len(*open) == 0 {
 		return
 	}
-	who, err := s.who(g)
+	ctx, cancel := context.WithTimeout(g.Request.Context(), cmp.Or(s.QueryTimeout, store.DefaultQueryTimeout))
+	defer cancel()
+	who, err := s.who(ctx, g)
 	if err != nil {
 		s.fail(g, err)
 		return
@@ -237,19 +263,19 @@ func (s *server) authenticate(g *gin.Context) {
 	g.Set(keyLogin, who)
 }
 
-func (s *server) who(g *gin.Context) (account.Login, error) {
+func (s *server) who(ctx context.Context, g *gin.Context) (account.Login, error) {
 	if header := g.GetHeader("Authorization"); header != "" {
 		token, ok := strings.CutPrefix(header, "Bearer ")
 		if !ok {
 			return account.Login{}, account.ErrUnknown
 		}
-		return s.Accounts.Who(g.Request.Context(), strings.TrimSpace(token), store.TokenSession)
+		return s.Accounts.Who(ctx, strings.TrimSpace(token), store.TokenSession)
 	}
 	cookie, err := g.Cookie(sessionCookie)
 	if err != nil {
 		return account.Login{}, account.ErrUnknown
 	}
-	return s.Accounts.Who(g.Request.Context(), cookie, store.BrowserSession)
+	return s.Accounts.Who(ctx, cookie, store.BrowserSession)
 }
 
 // accountOf is the account that authenticate found.

@@ -56,6 +56,9 @@ type Config struct {
 	// RequestTimeout bounds how long an operation is worked on; one that reads a feed has
 	// ReadingTimeout beyond that. 0 is no bound.
 	RequestTimeout, ReadingTimeout time.Duration
+	// QueryTimeout bounds how long a request waits for the database to say who asks, so that
+	// all hear within seconds that it is away, however many they are.
+	QueryTimeout time.Duration
 }
 
 // server implements the operations of the contract.
@@ -90,8 +93,8 @@ func New(c Config) (http.Handler, error) {
 	r.GET("/readyz", s.ready)
 	r.GET("/metrics", s.localOnly, gin.WrapH(promhttp.HandlerFor(c.Registry, promhttp.HandlerOpts{})))
 	r.GET("/api/v1/openapi.yaml", func(g *gin.Context) { g.Data(http.StatusOK, "application/yaml", api.Contract) })
-	routes := r.Group("/api/v1", contract.validate(s), s.authenticate)
-	handler := gen.NewStrictHandlerWithOptions(s, []gen.StrictMiddlewareFunc{detach, s.bound}, gen.StrictGinServerOptions{
+	routes := r.Group("/api/v1", contract.validate(s), s.bound, s.authenticate)
+	handler := gen.NewStrictHandlerWithOptions(s, []gen.StrictMiddlewareFunc{detach}, gen.StrictGinServerOptions{
 		RequestErrorHandlerFunc:  func(g *gin.Context, err error) { s.fail(g, badRequest(err.Error())) },
 		HandlerErrorFunc:         s.fail,
 		ResponseErrorHandlerFunc: s.fail,
@@ -109,26 +112,6 @@ func New(c Config) (http.Handler, error) {
 		return nil, err
 	}
 	return newPublications(s).before(compress(r)), nil
-}
-
-// reads are the operations that read a feed while somebody waits.
-var reads = map[string]bool{"CreateFeed": true, "EditFeed": true, "CreateReading": true}
-
-// bound ends an operation that takes too long, such as one that waits for a database that
-// hangs. The stream of changes has no end.
-func (s *server) bound(f gen.StrictHandlerFunc, operation string) gen.StrictHandlerFunc {
-	return func(g *gin.Context, request any) (any, error) {
-		limit := s.RequestTimeout
-		if reads[operation] {
-			limit += s.ReadingTimeout
-		}
-		if s.RequestTimeout > 0 && operation != "StreamChanges" {
-			ctx, cancel := context.WithTimeout(g.Request.Context(), limit)
-			defer cancel()
-			g.Request = g.Request.WithContext(ctx)
-		}
-		return f(g, request)
-	}
 }
 
 // detach gives the operations a context of their own: Gin uses its contexts again for

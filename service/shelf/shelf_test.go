@@ -179,9 +179,33 @@ func TestRun(t *testing.T) {
 	assert.Equal(t, "two", body(t, s, "a"))
 	_, err := s.Get(ctx, "b")
 	assert.ErrorIs(t, err, store.ErrRevoked)
+
+	w.render(w.publish("c"), 1, "sea")
+	settle()
+	require.NoError(t, w.store.Close())
+	assert.Equal(t, "sea", body(t, s, "c"), "a new one is here before anybody asks, and stays while the database is away")
 	stop()
 	<-ended
 	<-ended
+}
+
+// TestFirstLoad: a version that is rendered while the one before it is loaded for the first
+// time is not missed.
+func TestFirstLoad(t *testing.T) {
+	w := newWorld(t)
+	id := w.publish("a")
+	w.render(id, 1, "1")
+	for version := int64(2); version < 60; version++ {
+		s := w.shelf(1 << 20)
+		var both sync.WaitGroup
+		both.Go(func() { _, _ = s.Get(ctx, "a") })
+		both.Go(func() {
+			w.render(id, version, fmt.Sprint(version))
+			s.Stale(id)
+		})
+		both.Wait()
+		require.Equal(t, fmt.Sprint(version), body(t, s, "a"))
+	}
 }
 
 func TestPickups(t *testing.T) {

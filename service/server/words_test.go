@@ -1,0 +1,92 @@
+package server
+
+import (
+	"net/http"
+	"regexp"
+	"testing"
+	"time"
+
+	"github.com/getkin/kin-openapi/openapi3"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"wharf/api"
+	"wharf/service/shelf"
+)
+
+// contractsWords is how a validator of contracts talks, and no person.
+var contractsWords = regexp.MustCompile(`minimum|maximum|string|integer|schema|property|pattern|regular|enum|nullable|required|doesn't|must be`)
+
+// TestEveryFormAsks: each field that a request must have, left out, empty or blank, is asked
+// for in a sentence of its own; anything else that is wrong with a field is said in plain words.
+func TestEveryFormAsks(t *testing.T) {
+	doc, err := openapi3.NewLoader().LoadFromData(api.Contract)
+	require.NoError(t, err)
+	asked := 0
+	for path, item := range doc.Paths.Map() {
+		for method, operation := range item.Operations() {
+			if operation.RequestBody == nil {
+				continue
+			}
+			body := operation.RequestBody.Value.GetMediaType("application/json").Schema.Value
+			problemWith := func(value map[string]any) map[string]string {
+				err := body.VisitJSON(value, openapi3.MultiErrors(), openapi3.VisitAsRequest())
+				require.Error(t, err, "%s %s takes %v", method, path, value)
+				said := map[string]string{}
+				for _, e := range contractProblem(err, body).Errors {
+					said[e.Field] = e.Message
+					assert.NotRegexp(t, contractsWords, e.Message, "%s %s: %s", method, path, e.Field)
+				}
+				return said
+			}
+			for _, name := range body.Required {
+				said := problemWith(map[string]any{})
+				property := body.Properties[name].Value
+				if name == "revision" {
+					continue // no form asks for it
+				}
+				if assert.NotEqual(t, "this is missing", said[name], "%s %s: %s", method, path, name) {
+					asked++
+				}
+				if property.Type.Is("string") && property.MinLength > 0 {
+					assert.Equal(t, said[name], problemWith(map[string]any{name: ""})[name], "empty")
+				}
+			}
+			for name, property := range body.Properties {
+				for _, wrong := range []any{map[string]any{}, -5.0} {
+					if property.Value.Type.Is("object") && wrong != -5.0 {
+						continue
+					}
+					assert.NotEmpty(t, problemWith(map[string]any{name: wrong})[name], "%s %s: %s", method, path, name)
+				}
+			}
+		}
+	}
+	assert.Greater(t, asked, 12)
+}
+
+func TestUnchanged(t *testing.T) {
+	at := time.Date(2026, 7, 1, 12, 0, 0, 0, time.UTC)
+	item := &shelf.Item{Tag: "v1", At: at}
+	for name, tc := range map[string]struct {
+		match, since string
+		want         bool
+	}{
+		"nothing":                       {"", "", false},
+		"its date":                      {"", at.Format(http.TimeFormat), true},
+		"a later date":                  {"", at.Add(time.Hour).Format(http.TimeFormat), true},
+		"an earlier date":               {"", at.Add(-time.Second).Format(http.TimeFormat), false},
+		"no date":                       {"", "yesterday", false},
+		"its tag":                       {`"v1"`, "", true},
+		"another tag counts before all": {`"v0"`, at.Format(http.TimeFormat), false},
+	} {
+		h := http.Header{}
+		if tc.match != "" {
+			h.Set("If-None-Match", tc.match)
+		}
+		if tc.since != "" {
+			h.Set("If-Modified-Since", tc.since)
+		}
+		assert.Equal(t, tc.want, unchanged(h, item), name)
+	}
+}
