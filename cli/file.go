@@ -49,7 +49,7 @@ func fileCommand(env *Env) *cli.Command {
 			},
 			{
 				Name: "conflicts", Usage: "find conflicts between and within files", ArgsUsage: "FILE...",
-				Description: "Example: wharf file conflicts demo/files/net-loft.ics demo/files/visitors.ics --grain time --zone America/Halifax",
+				Description: "Example: wharf file conflicts demo/files/net-loft.ics demo/files/visitors.ics --grain time --zone America/Halifax --from 2026-12-01",
 				Flags: slices.Concat(window, []cli.Flag{asJSON,
 					&cli.StringFlag{Name: "grain", Value: "time", Usage: "night, day or time"},
 					&cli.IntFlag{Name: "capacity", Value: 1, Usage: "how many bookings fit at once"}}),

@@ -44,13 +44,7 @@ func openPage(t *testing.T, base string, scripts ...string) *page {
 	t.Cleanup(cancel)
 	p := &page{t: t, tab: tab, base: base}
 	require.NoError(t, chromedp.Do(tab, chromedp.EmulateViewport(1280, 800)), "the browser starts, and lives as long as the tab")
-	if shift != 0 {
-		scripts = append(scripts, shiftedClock())
-	}
-	for _, script := range scripts {
-		_, err := chromedp.Call(tab, cdpage.AddScriptToEvaluateOnNewDocument, cdpage.AddScriptToEvaluateOnNewDocumentParams{Source: script})
-		require.NoError(t, err)
-	}
+	p.runFirst(scripts...)
 	said := chromedp.Console(tab)
 	go func() {
 		for m, err := range said {
@@ -65,6 +59,18 @@ func openPage(t *testing.T, base string, scripts ...string) *page {
 		}
 	}()
 	return p
+}
+
+// runFirst runs scripts in each document of the tab before all others, and shifts its clock.
+func (p *page) runFirst(scripts ...string) {
+	p.t.Helper()
+	if shift != 0 {
+		scripts = append(scripts, shiftedClock())
+	}
+	for _, script := range scripts {
+		_, err := chromedp.Call(p.tab, cdpage.AddScriptToEvaluateOnNewDocument, cdpage.AddScriptToEvaluateOnNewDocumentParams{Source: script})
+		require.NoError(p.t, err)
+	}
 }
 
 // logIn opens the console's first page.

@@ -39,6 +39,7 @@ func TestTabs(t *testing.T) {
 		t.Cleanup(end)
 		require.NoError(t, chromedp.Do(tab, chromedp.EmulateViewport(1280, 800)))
 		p := &page{t: t, tab: tab, base: door.base}
+		p.runFirst()
 		p.do(p.goTo("/calendars/1"))
 		p.see(".booking")
 		return p, end
