@@ -51,8 +51,8 @@ test: check-tools test-tools ## all tests: Go with the race detector, console, l
 
 test-days: check-tools test-tools ## the tests that depend on the date, on some twenty other days (half an hour)
 	@$(MAKE) --no-print-directory build
-	@mkdir -p .test
-	$(GO) run ./internal/localdb/withdb .test $(GO) run ./e2e/days
+	@mkdir -p .test/days
+	$(GO) run ./internal/localdb/withdb .test/days $(GO) run ./e2e/days
 
 bench: tools ## benchmarks: core beside general libraries, publications beside a bare handler, a refresh cycle
 	cd bench && $(GO) run ./reading

@@ -129,7 +129,7 @@ func TestKilledWhileStarting(t *testing.T) {
 func TestStopsInTime(t *testing.T) {
 	anyDay(t)
 	w := newWorld(t, nil, "WHARF_STOP_TIMEOUT=3s", "WHARF_FETCH_TIMEOUT=50s", "WHARF_LEASE=60s")
-	came := make(chan bool, 1)
+	came := make(chan bool)
 	var good atomic.Bool
 	good.Store(true)
 	slow := httptest.NewServer(http.HandlerFunc(func(rw http.ResponseWriter, r *http.Request) {
@@ -142,13 +142,26 @@ func TestStopsInTime(t *testing.T) {
 	}))
 	t.Cleanup(slow.Close)
 	w.run("", "feed", "add", slow.URL, "--platform", "P", "--name", "Slow", "--every", "1s")
+	w.run("", "calendar", "add", "Hall", "--zone", "UTC")
+	link := lines[client.Publication](t, w.run("", "publication", "add", "For P", "--calendar", "Hall", "--platform", "P", "--json"))[0].Url
 	good.Store(false)
 	<-came
+	var left sync.WaitGroup
+	left.Go(func() { // takes all the time that there is
+		_, _, _ = w.try("", "feed", "add", slow.URL, "--platform", "P", "--name", "Slower") // it is broken off
+	})
+	t.Cleanup(left.Wait)
+	<-came
+	for range 3 {
+		status, _ := fetch(t, link)
+		require.Equal(t, http.StatusOK, status)
+	}
 	w.stop()
 	db, err := sql.Open("mysql", w.dsn)
 	require.NoError(t, err)
 	defer db.Close()
 	assert.Equal(t, "1\n", dump(t, db, "SELECT lease_until IS NULL FROM feeds"))
+	assert.Equal(t, "3\n", dump(t, db, "SELECT SUM(times) FROM pickups"), "what was counted last is written all the same")
 }
 
 // TestCompressed: answers and files are packed for whoever takes them so.

@@ -199,7 +199,12 @@ func serve(ctx context.Context, c Config, listener net.Listener, handler http.Ha
 	stopWork() // which ends the streams of open pages too
 	grace, cancel := context.WithTimeout(context.WithoutCancel(ctx), c.StopTimeout)
 	defer cancel()
-	err = errors.Join(err, h.Shutdown(grace))
+	if stopped := h.Shutdown(grace); errors.Is(stopped, context.DeadlineExceeded) {
+		c.Log.Warn("some requests did not end in time; they are broken off")
+		_ = h.Close() // which says nothing that is not known
+	} else {
+		err = errors.Join(err, stopped)
+	}
 	select {
 	case <-worked:
 	case <-grace.Done():

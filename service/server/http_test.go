@@ -42,6 +42,9 @@ func TestProblems(t *testing.T) {
 	}{
 		{store.ErrNotFound, http.StatusNotFound, ""},
 		{store.ErrLost, http.StatusConflict, ""},
+		{errors.Join(store.ErrLocked, &mysql.MySQLError{Number: 1205}), http.StatusServiceUnavailable, ""},
+		{&store.StatementError{Err: &mysql.MySQLError{Number: 1114, Message: "The table is full"}}, http.StatusInsufficientStorage, ""},
+		{&mysql.MySQLError{Number: 1969}, http.StatusServiceUnavailable, ""},
 		{refresh.ErrBusy, http.StatusConflict, ""},
 		{account.ErrCredentials, http.StatusUnauthorized, ""},
 		{account.ErrDemo, http.StatusForbidden, ""},

@@ -58,9 +58,18 @@ func coded(tag, coding string, bytes []byte) Coded {
 
 // slot is the place of a publication.
 type slot struct {
-	item  atomic.Pointer[Item]
-	stale atomic.Bool
-	asked atomic.Int64 // when last, in Unix seconds
+	item   atomic.Pointer[Item]
+	told   atomic.Int64 // how often it was said to be stale
+	loaded atomic.Int64 // of which the item knows: it was read after that
+	asked  atomic.Int64 // when last, in Unix seconds
+}
+
+func (p *slot) stale() bool { return p.loaded.Load() < p.told.Load() }
+
+// knows says that the item was read after it had been told so often.
+func (p *slot) knows(told int64) {
+	for had := p.loaded.Load(); had < told && !p.loaded.CompareAndSwap(had, told); had = p.loaded.Load() {
+	}
 }
 
 // hash is what a publication is found by.
@@ -98,7 +107,7 @@ func (s *Shelf) Get(ctx context.Context, secret string) (*Item, error) {
 	s.mu.RUnlock()
 	if place != nil {
 		place.asked.Store(s.Now().Unix())
-		if !place.stale.Load() {
+		if !place.stale() {
 			return place.item.Load(), nil
 		}
 	}
@@ -112,36 +121,37 @@ func (s *Shelf) Get(ctx context.Context, secret string) (*Item, error) {
 	return nil, err
 }
 
-// load reads a publication from the database and puts it on the shelf.
+// load reads a publication from the database and puts it on the shelf. Until it is there,
+// what is stale stays so.
 func (s *Shelf) load(ctx context.Context, key hash) (*Item, error) {
 	s.mu.RLock()
 	place := s.slots[key]
 	s.mu.RUnlock()
+	told := s.told.Load() // where there is no place yet, this tells of a change meanwhile
 	if place != nil {
-		place.stale.Store(false) // before it is read: a change while it is read makes it stale again
+		told = place.told.Load()
 	}
-	told := s.told.Load() // where there is no place yet, this tells of such a change
 	// A request that breaks off must not fail the others that wait for the same.
 	ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
 	defer cancel()
 	row, err := s.Store.PublicationServed(ctx, key[:])
 	switch {
 	case err == nil:
-		item := s.put(row)
-		if place == nil && s.told.Load() != told {
-			s.Stale(item.PublicationID)
+		item, fresh := s.put(row)
+		if place != nil {
+			fresh.knows(told)
+		} else if s.told.Load() != told {
+			fresh.told.Add(1)
 		}
 		return item, nil
 	case errors.Is(err, store.ErrNotFound), errors.Is(err, store.ErrRevoked):
 		s.drop(key)
-	case place != nil:
-		place.stale.Store(true)
 	}
 	return nil, err
 }
 
-// put places a version, unless a newer one is there.
-func (s *Shelf) put(row store.Served) *Item {
+// put places a version, unless a newer one is there. It returns what is there, and its place.
+func (s *Shelf) put(row store.Served) (*Item, *slot) {
 	item := &Item{PublicationID: row.PublicationID, Version: row.Version, Tag: row.ETag, At: row.At.Truncate(time.Second),
 		LastModified: []string{row.At.UTC().Format(http.TimeFormat)}, Plain: coded(row.ETag, "", row.Body), Zipped: coded(row.ETag, "gzip", zipped(row.Body))}
 	key := hash(row.SecretHash)
@@ -154,7 +164,7 @@ func (s *Shelf) put(row store.Served) *Item {
 	}
 	if old := place.item.Load(); old != nil {
 		if old.Version > item.Version {
-			return old
+			return old, place
 		}
 		s.size -= old.bytes()
 	}
@@ -162,7 +172,7 @@ func (s *Shelf) put(row store.Served) *Item {
 	place.asked.CompareAndSwap(0, s.Now().Unix())
 	s.size += item.bytes()
 	s.makeRoom(key)
-	return item
+	return item, place
 }
 
 func (i *Item) bytes() int64 { return int64(len(i.Plain.Bytes) + len(i.Zipped.Bytes)) }
@@ -206,16 +216,11 @@ func (s *Shelf) remove(key hash) {
 // Stale makes the next request for the publications look for a newer version.
 func (s *Shelf) Stale(publications ...int64) {
 	s.told.Add(1)
-	s.mark(publications, true)
-}
-
-// mark says of the publications that are here whether they are stale.
-func (s *Shelf) mark(publications []int64, stale bool) {
 	s.mu.RLock()
 	defer s.mu.RUnlock()
 	for _, id := range publications {
 		if place := s.slots[s.byID[id]]; place != nil {
-			place.stale.Store(stale)
+			place.told.Add(1)
 		}
 	}
 }
@@ -232,7 +237,7 @@ func (s *Shelf) checkVersions(ctx context.Context) error {
 	for _, place := range s.slots {
 		item := place.item.Load()
 		if versions[item.PublicationID] != item.Version {
-			place.stale.Store(true)
+			place.told.Add(1)
 		}
 	}
 	return nil
@@ -266,29 +271,40 @@ func (s *Shelf) fill(ctx context.Context) error {
 	return nil
 }
 
-// fetch places the newest versions of the publications, and returns how many there are.
+// fetch places the newest versions of the publications, and returns how many there are. One
+// that is not there stays stale: whoever asks for it is told why.
 func (s *Shelf) fetch(ctx context.Context, ids []int64) (int, error) {
 	count := 0
 	for few := range slices.Chunk(ids, some) {
-		told := s.told.Load()
-		s.mark(few, false) // before they are read: see load
+		all, each := s.told.Load(), s.toldOf(few)
 		rows, err := s.Store.PublicationsServed(ctx, few)
 		if err != nil {
-			s.mark(few, true)
 			return count, err
 		}
-		gone := slices.Clone(few)
 		for _, r := range rows {
-			s.put(r)
-			gone = slices.DeleteFunc(gone, func(id int64) bool { return id == r.PublicationID })
-		}
-		s.mark(gone, true) // whoever asks is told why
-		if s.told.Load() != told {
-			s.mark(few, true)
+			_, place := s.put(r)
+			if told, had := each[r.PublicationID]; had {
+				place.knows(told)
+			} else if s.told.Load() != all {
+				place.told.Add(1)
+			}
 		}
 		count += len(rows)
 	}
 	return count, nil
+}
+
+// toldOf is how often those of the publications that are here were said to be stale.
+func (s *Shelf) toldOf(publications []int64) map[int64]int64 {
+	s.mu.RLock()
+	defer s.mu.RUnlock()
+	told := map[int64]int64{}
+	for _, id := range publications {
+		if place := s.slots[s.byID[id]]; place != nil {
+			told[id] = place.told.Load()
+		}
+	}
+	return told
 }
 
 // Run keeps the shelf in step with the database until ctx ends, and writes the counts of

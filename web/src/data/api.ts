@@ -21,7 +21,8 @@ export class ProblemError extends Error {
     readonly problem: Problem,
     readonly status: number,
   ) {
-    super(problem.detail ?? problem.title)
+    const wrong = status === 400 ? (problem.errors ?? []).map((e) => e.message).join('; ') : ''
+    super(wrong || (problem.detail ?? problem.title))
   }
 
   field(name: string): string | undefined {

@@ -9,7 +9,12 @@ export function useProblems() {
     if (!e) return ''
     return e instanceof ProblemError && (e.problem.errors?.length ?? 0) > 0 ? '' : e.message
   })
-  const of = (field: string) => (error.value instanceof ProblemError ? (error.value.field(field) ?? '') : '')
+  const of = (field: string) => {
+    const e = error.value
+    const message = e instanceof ProblemError ? (e.field(field) ?? '') : ''
+    if (!(e instanceof ProblemError) || e.status === 409) return message // which begins with a name
+    return message.charAt(0).toUpperCase() + message.slice(1)
+  }
 
   /** Runs the attempt and reports whether it worked. */
   async function attempt(f: () => Promise<unknown>): Promise<boolean> {

@@ -15,7 +15,7 @@ describe('the answer to a form', () => {
   it('is beside its field where it names one', async () => {
     const p = useProblems()
     expect(await p.attempt(failing(problem(422, { errors: [{ field: 'zone', message: 'unknown' }] })))).toBe(false)
-    expect([p.of('zone'), p.of('name'), p.rest.value, p.stale.value]).toEqual(['unknown', '', '', false])
+    expect([p.of('zone'), p.of('name'), p.rest.value, p.stale.value]).toEqual(['Unknown', '', '', false])
   })
   it('is below it where it names none, and gone with the next attempt', async () => {
     const p = useProblems()

@@ -81,7 +81,7 @@ async function send() {
           <el-option v-for="c in calendars.data.value ?? []" :key="c.id" :value="c.id" :label="c.name" />
         </el-select>
       </el-form-item>
-      <el-form-item v-if="calendar" label="What it does there">
+      <el-form-item v-if="calendar" label="What it does there" :error="problems.of('link.role')">
         <el-radio-group v-model="role">
           <el-radio value="blocks">blocks the dates</el-radio>
           <el-radio value="shows">is only shown</el-radio>

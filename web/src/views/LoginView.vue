@@ -30,10 +30,10 @@ async function send() {
   <section class="door">
     <h1>Log in</h1>
     <el-form label-position="top" @submit.prevent="send">
-      <el-form-item label="Name"
+      <el-form-item label="Name" :error="problems.of('name')"
         ><el-input v-model="name" name="name" autocomplete="username" autofocus
       /></el-form-item>
-      <el-form-item label="Password"
+      <el-form-item label="Password" :error="problems.of('password')"
         ><el-input v-model="password" name="password" type="password" autocomplete="current-password"
       /></el-form-item>
       <p v-if="problems.rest.value" role="alert" class="failed">{{ problems.rest.value }}</p>

@@ -32,7 +32,9 @@ async function send() {
       <el-form-item label="Password, at least 12 characters" :error="problems.of('password')"
         ><el-input v-model="password" name="password" type="password" autocomplete="new-password"
       /></el-form-item>
-      <p v-if="problems.rest.value" role="alert" class="failed">{{ problems.rest.value }}</p>
+      <p v-if="problems.of('code') || problems.rest.value" role="alert" class="failed">
+        {{ problems.of('code') || problems.rest.value }}
+      </p>
       <el-button type="primary" native-type="submit" :loading="busy">Make the account</el-button>
     </el-form>
   </section>
