@@ -112,8 +112,8 @@ func (env *Env) calendarList(ctx context.Context, c *cli.Command, api *client.Cl
 // tellTrouble says that a calendar is not up to date, if it is not.
 func (env *Env) tellTrouble(k client.Calendar) {
 	if k.Trouble != nil {
-		fmt.Fprintf(env.Out, "%s is not up to date; that began %s. %s It is tried again %s.\n",
-			clean(k.Name), env.when(&k.Trouble.Since), clean(k.Trouble.Why), env.when(&k.Trouble.Retry))
+		fmt.Fprintf(env.Out, "%s is not up to date. %s It began %s and is tried again %s.\n",
+			clean(k.Name), clean(k.Trouble.Why), env.when(&k.Trouble.Since), env.when(&k.Trouble.Retry))
 	}
 }
 

@@ -172,7 +172,7 @@ func sentence(err error) string {
 	if errors.As(err, &large) {
 		return "What is published of it does not fit: " + large.Error() + "."
 	}
-	return "Wharf stumbled over it; its log says where. What was published last stays as it is."
+	return "Wharf stumbled over it: its log says where. What was published last stays as it is."
 }
 
 // judge reads the facts, draws the conclusions and writes what is new. It returns the

@@ -98,7 +98,8 @@ func (s *server) bookingsJSON(ctx context.Context, rows []store.Calendar, first,
 		if !span.Grain(row.Grain).Dated() {
 			loc, err := zone.Load(row.Zone)
 			if err != nil {
-				return nil, err
+				delete(within, row.ID) // it is set aside, and says so; the others have no part in that
+				continue
 			}
 			within[row.ID] = span.Instants(from.Start(loc), to.Start(loc))
 		}

@@ -107,7 +107,11 @@ func contractProblem(err error, body *openapi3.Schema) *problem {
 	collect(err, body, p)
 	switch {
 	case len(p.Errors) > 0:
-		p.Title, p.Detail = "A value is not right", p.Errors[0].Field+": "+p.Errors[0].Message
+		said := make([]string, len(p.Errors))
+		for i, e := range p.Errors {
+			said[i] = e.Field + ": " + e.Message
+		}
+		p.Title, p.Detail = "A value is not right", strings.Join(said, "; ")
 	case p.Detail == "":
 		p.Detail = "the request is not in the form that the contract asks for (see /api/v1/openapi.yaml)"
 	}

@@ -151,6 +151,38 @@ func TestMigrationsTwice(t *testing.T) {
 	assert.Equal(t, schema(t, once), schema(t, twice))
 }
 
+// TestTitlesStay: publications that were made before titles were stored keep the one that
+// their recipients have seen.
+func TestTitlesStay(t *testing.T) {
+	dsn := dbtest.New(t)
+	db, err := sql.Open("mysql", dsn)
+	require.NoError(t, err)
+	defer db.Close()
+	for _, file := range []string{"0001_slice", "0002_live"} {
+		text, err := os.ReadFile("migrations/" + file + ".sql")
+		require.NoError(t, err)
+		for statement := range strings.SplitSeq(strings.TrimSpace(string(text)), ";\n") {
+			_, err := db.Exec(statement)
+			require.NoError(t, err, statement)
+		}
+	}
+	for _, statement := range []string{
+		"INSERT INTO platforms (id, name) VALUES (1, 'Desk')",
+		"INSERT INTO calendars (id, name, zone, grain, capacity, created_at) VALUES (1, 'Ketch', 'UTC', 'day', 1, NOW(6))",
+		"INSERT INTO publications (calendar_id, platform_id, name, secret_hash, secret_cipher, body, created_at) VALUES (1, 1, 'For the desk', 'x', 'x', '', NOW(6))",
+	} {
+		_, err := db.Exec(statement)
+		require.NoError(t, err)
+	}
+	s, err := store.Open(ctx, dsn, 0)
+	require.NoError(t, err)
+	defer s.Close()
+	all, err := s.Publications(ctx)
+	require.NoError(t, err)
+	require.Len(t, all, 1)
+	assert.Equal(t, "Not available", all[0].Title)
+}
+
 // schema lists what the tables are made of.
 func schema(t *testing.T, dsn string) (all []string) {
 	t.Helper()

@@ -74,10 +74,10 @@ const panel = ref<Booking | null>(null)
     </div>
 
     <ConflictNote v-for="c in own" :key="c.id" :conflict="c" :calendar="calendar" />
-    <p v-if="conflicts.data.value && own.length === 0" class="calm">Nothing is double booked.</p>
+    <p v-if="conflicts.data.value && own.length === 0 && !calendar.trouble" class="calm">Nothing is double booked.</p>
     <p v-if="calendar.trouble" class="caution">
-      This calendar is not up to date; that began <TimeAgo :at="calendar.trouble.since" />.
-      {{ calendar.trouble.why }} It is tried again <TimeAgo :at="calendar.trouble.retry" />.
+      This calendar is not up to date. {{ calendar.trouble.why }} It began <TimeAgo :at="calendar.trouble.since" /> and
+      is tried again <TimeAgo :at="calendar.trouble.retry" />.
     </p>
     <p v-for="f in unwell" :key="f.id" class="caution">
       <router-link :to="`/feeds/${f.id}`">{{ f.name }}</router-link> is {{ f.state }}: what is shown of it may be out of

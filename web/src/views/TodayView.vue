@@ -70,7 +70,7 @@ const ready = computed(
       <h2 v-if="open.length > 0">
         <router-link to="/conflicts">{{ heading }}</router-link>
       </h2>
-      <h2 v-else>Nothing is double booked.</h2>
+      <h2 v-else>{{ stuck.length > 0 ? 'Nothing is known to be double booked.' : 'Nothing is double booked.' }}</h2>
       <ul v-if="open.length > 0">
         <li v-for="c in open" :key="c.id">
           <router-link :to="`/conflicts/${c.id}`">
@@ -91,8 +91,7 @@ const ready = computed(
         <li v-for="c in stuck" :key="c.id">
           <router-link :to="`/calendars/${c.id}`"
             ><strong>{{ c.name }}</strong></router-link
-          >
-          is not; that began <TimeAgo :at="c.trouble!.since" />. {{ c.trouble!.why }} It is tried again
+          >: {{ c.trouble!.why }} It began <TimeAgo :at="c.trouble!.since" /> and is tried again
           <TimeAgo :at="c.trouble!.retry" />.
         </li>
       </ul>
