@@ -49,7 +49,7 @@ func (r *Refresher) relink(ctx context.Context, calendar, feed int64, make func(
 		if err := r.layOutStored(ctx, tx, row, link); err != nil {
 			return err
 		}
-		return tx.Changed(store.TopicCalendar, calendar)
+		return errors.Join(tx.TryAgain(calendar), tx.Changed(store.TopicCalendar, calendar))
 	})
 	if errors.Is(err, errTooMany) {
 		err = r.tooMany()
@@ -213,7 +213,7 @@ func (r *Refresher) EditCalendar(ctx context.Context, id int64, edit func(*store
 		if _, err := rules.NewCalendar(calendar.Zone, calendar.Grain, calendar.Capacity); err != nil {
 			return err
 		}
-		if err := tx.SaveCalendar(calendar); err != nil {
+		if err := errors.Join(tx.SaveCalendar(calendar), tx.TryAgain(id)); err != nil {
 			return err
 		}
 		for _, l := range links {

@@ -1,7 +1,6 @@
 package refresh
 
 import (
-	"bytes"
 	"cmp"
 	"context"
 	"errors"
@@ -10,8 +9,6 @@ import (
 	"strconv"
 	"strings"
 	"time"
-
-	"github.com/klauspost/compress/gzip"
 
 	"wharf/core/booking"
 	"wharf/core/carried"
@@ -249,18 +246,9 @@ func orNil(t time.Time) *time.Time {
 	return &t
 }
 
-// pack compresses a document for storage.
-func pack(body []byte) []byte {
-	var b bytes.Buffer
-	w := gzip.NewWriter(&b)
-	_, _ = w.Write(body) // a bytes.Buffer does not fail
-	_ = w.Close()
-	return b.Bytes()
-}
-
 // unpack reads a stored document.
 func unpack(ctx context.Context, packed []byte) (*recur.Document, error) {
-	r, err := gzip.NewReader(bytes.NewReader(packed))
+	r, err := store.Unpack(packed)
 	if err != nil {
 		return nil, err
 	}

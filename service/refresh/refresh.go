@@ -337,7 +337,7 @@ func (r *Refresher) commitDocument(ctx context.Context, tx *store.Tx, feed *stor
 	if err := tx.ReplaceEntries(added, changed, removed); err != nil {
 		return nil, err
 	}
-	if err := tx.SaveBody(feed.ID, pack(got.result.Body)); err != nil {
+	if err := tx.SaveBody(feed.ID, got.result.Body); err != nil {
 		return nil, err
 	}
 	links, err := tx.LinksOfFeed(feed.ID)

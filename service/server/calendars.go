@@ -151,10 +151,14 @@ func (s *server) calendarsJSON(ctx context.Context, rows []store.Calendar) ([]ge
 
 // troubleOf says why a calendar is not up to date, if it is not.
 func troubleOf(c store.Calendar) *gen.Trouble {
-	if c.FailingSince == nil || c.RetryAt == nil {
+	if c.FailingSince == nil {
 		return nil
 	}
-	return &gen.Trouble{Since: *c.FailingSince, Why: c.Failure, Retry: *c.RetryAt}
+	t := &gen.Trouble{Since: *c.FailingSince, Why: c.Failure, Retry: *c.FailingSince}
+	if c.RetryAt != nil { // else at once
+		t.Retry = *c.RetryAt
+	}
+	return t
 }
 
 // names is what bookings are shown with.

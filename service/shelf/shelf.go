@@ -9,7 +9,6 @@
 package shelf
 
 import (
-	"bytes"
 	"context"
 	"crypto/sha256"
 	"errors"
@@ -22,7 +21,6 @@ import (
 	"sync/atomic"
 	"time"
 
-	"github.com/klauspost/compress/gzip"
 	"golang.org/x/sync/singleflight"
 
 	"wharf/service/events"
@@ -137,7 +135,10 @@ func (s *Shelf) load(ctx context.Context, key hash) (*Item, error) {
 	row, err := s.Store.PublicationServed(ctx, key[:])
 	switch {
 	case err == nil:
-		item, fresh := s.put(row)
+		item, fresh, err := s.put(row)
+		if err != nil {
+			return nil, err
+		}
 		if place != nil {
 			fresh.knows(told)
 		} else if s.told.Load() != told {
@@ -151,9 +152,13 @@ func (s *Shelf) load(ctx context.Context, key hash) (*Item, error) {
 }
 
 // put places a version, unless a newer one is there. It returns what is there, and its place.
-func (s *Shelf) put(row store.Served) (*Item, *slot) {
+func (s *Shelf) put(row store.Served) (*Item, *slot, error) {
+	packed, plain, err := row.Texts()
+	if err != nil {
+		return nil, nil, err
+	}
 	item := &Item{PublicationID: row.PublicationID, Version: row.Version, Tag: row.ETag, At: row.At.Truncate(time.Second),
-		LastModified: []string{row.At.UTC().Format(http.TimeFormat)}, Plain: coded(row.ETag, "", row.Body), Zipped: coded(row.ETag, "gzip", zipped(row.Body))}
+		LastModified: []string{row.At.UTC().Format(http.TimeFormat)}, Plain: coded(row.ETag, "", plain), Zipped: coded(row.ETag, "gzip", packed)}
 	key := hash(row.SecretHash)
 	s.mu.Lock()
 	defer s.mu.Unlock()
@@ -164,7 +169,7 @@ func (s *Shelf) put(row store.Served) (*Item, *slot) {
 	}
 	if old := place.item.Load(); old != nil {
 		if old.Version > item.Version {
-			return old, place
+			return old, place, nil
 		}
 		s.size -= old.bytes()
 	}
@@ -172,7 +177,7 @@ func (s *Shelf) put(row store.Served) (*Item, *slot) {
 	place.asked.CompareAndSwap(0, s.Now().Unix())
 	s.size += item.bytes()
 	s.makeRoom(key)
-	return item, place
+	return item, place, nil
 }
 
 func (i *Item) bytes() int64 { return int64(len(i.Plain.Bytes) + len(i.Zipped.Bytes)) }
@@ -282,7 +287,10 @@ func (s *Shelf) fetch(ctx context.Context, ids []int64) (int, error) {
 			return count, err
 		}
 		for _, r := range rows {
-			_, place := s.put(r)
+			_, place, err := s.put(r)
+			if err != nil {
+				return count, err
+			}
 			if told, had := each[r.PublicationID]; had {
 				place.knows(told)
 			} else if s.told.Load() != all {
@@ -377,12 +385,4 @@ func (i *Item) HasTag(header string) bool {
 		}
 	}
 	return false
-}
-
-func zipped(body []byte) []byte {
-	var b bytes.Buffer
-	w := gzip.NewWriter(&b)
-	_, _ = w.Write(body) // a bytes.Buffer does not fail
-	_ = w.Close()
-	return b.Bytes()
 }

@@ -27,6 +27,11 @@ func (tx *Tx) SaveCalendar(c Calendar) error {
 	return tx.db.Select("name", "zone", "capacity", "revision").Updates(&c).Error
 }
 
+// TryAgain lets a calendar that is set aside be tried at once: somebody has changed it.
+func (tx *Tx) TryAgain(calendar int64) error {
+	return tx.db.Model(&Calendar{}).Where("id = ? AND retry_at IS NOT NULL", calendar).Update("retry_at", nil).Error
+}
+
 // RemoveCalendar removes a calendar with all that is on it. The links of its
 // publications are remembered as revoked.
 func (tx *Tx) RemoveCalendar(id int64, now time.Time) error {

@@ -180,14 +180,14 @@ func (s *Store) CountColors(ctx context.Context) (map[string]int, error) {
 	return counts, err
 }
 
-// SaveBody stores what a good reading gave, in parts that fit into a statement also when
-// every byte of them must be escaped.
+// SaveBody stores what a good reading gave, packed, in parts that fit into a statement also
+// when every byte of them must be escaped.
 func (tx *Tx) SaveBody(feed int64, body []byte) error {
 	if err := tx.db.Where("feed_id = ?", feed).Delete(&BodyPart{}).Error; err != nil {
 		return err
 	}
 	part := 0
-	for some := range slices.Chunk(body, int(tx.packet/4)) {
+	for some := range slices.Chunk(pack(body), int(tx.packet/4)) {
 		if err := tx.db.Create(&BodyPart{feed, part, some}).Error; err != nil {
 			return err
 		}
@@ -196,7 +196,8 @@ func (tx *Tx) SaveBody(feed int64, body []byte) error {
 	return nil
 }
 
-// Body returns what the last good reading of a feed gave; ErrNotFound before the first.
+// Body returns what the last good reading of a feed gave, for Unpack; ErrNotFound before the
+// first.
 func (tx *Tx) Body(feed int64) ([]byte, error) {
 	var body []byte
 	for part := 0; ; part++ {

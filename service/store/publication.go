@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"errors"
+	"io"
 	"maps"
 	"slices"
 	"time"
@@ -69,7 +70,20 @@ type Served struct {
 	Version       int64
 	At            time.Time
 	ETag          string `gorm:"column:e_tag"`
-	Body          []byte
+	Body          []byte // as it is stored
+}
+
+// Texts are the document, packed and plain.
+func (s Served) Texts() (packed, plain []byte, err error) {
+	if !isPacked(s.Body) {
+		return pack(s.Body), s.Body, nil
+	}
+	r, err := Unpack(s.Body)
+	if err != nil {
+		return nil, nil, err
+	}
+	plain, err = io.ReadAll(r)
+	return s.Body, plain, err
 }
 
 func served(db *gorm.DB) *gorm.DB {
@@ -133,8 +147,9 @@ func (tx *Tx) CarriedBy(publication int64) ([]carried.Row, error) {
 
 // SaveVersion writes the next version of a publication under its name and what it carries.
 func (tx *Tx) SaveVersion(v Version, name string, body []byte, change carried.Change) error {
-	if most := tx.packet / 2; int64(len(body)) > most { // its line ends are escaped
-		return &TooLargeError{int64(len(body)), most}
+	packed := pack(body)
+	if most := tx.packet / 2; int64(len(packed)) > most { // each byte may have to be escaped
+		return &TooLargeError{int64(len(packed)), most}
 	}
 	err := inChunks(change.Close, func(some []int64) error {
 		return tx.db.Model(&Carried{}).Where("id IN ?", some).Update("to_version", v.Version-1).Error
@@ -155,7 +170,7 @@ func (tx *Tx) SaveVersion(v Version, name string, body []byte, change carried.Ch
 	if err := tx.db.Create(&v).Error; err != nil {
 		return err
 	}
-	return tx.db.Model(&Publication{}).Where("id = ?", v.PublicationID).Updates(map[string]any{"version": v.Version, "body": body, "rendered_name": name}).Error
+	return tx.db.Model(&Publication{}).Where("id = ?", v.PublicationID).Updates(map[string]any{"version": v.Version, "body": packed, "rendered_name": name}).Error
 }
 
 // RecordPickups adds to the counts: each row says how often a reader came for a version

@@ -1,11 +1,11 @@
 package store_test
 
 import (
-	"bytes"
 	"context"
 	"database/sql"
 	"errors"
 	"fmt"
+	"math/rand"
 	"os"
 	"path/filepath"
 	"slices"
@@ -181,6 +181,14 @@ func TestTitlesStay(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, all, 1)
 	assert.Equal(t, "Not available", all[0].Title)
+
+	// Their bodies were stored plain.
+	packed, plain, err := store.Served{Body: []byte("BEGIN:VCALENDAR")}.Texts()
+	require.NoError(t, err)
+	assert.Equal(t, "BEGIN:VCALENDAR", string(plain))
+	again, unpacked, err := store.Served{Body: packed}.Texts()
+	require.NoError(t, err)
+	assert.Equal(t, []any{packed, plain}, []any{again, unpacked})
 }
 
 // schema lists what the tables are made of.
@@ -237,7 +245,8 @@ func TestDiskFull(t *testing.T) {
 	require.NoError(t, err)
 	s, err = store.Open(ctx, server.DSN("wharf"), 0)
 	require.NoError(t, err)
-	body := bytes.Repeat([]byte("x"), 1<<20)
+	body := make([]byte, 1<<20)
+	rand.New(rand.NewSource(1)).Read(body) // which does not pack
 	save := func(n int) error {
 		return s.Tx(ctx, func(tx *store.Tx) error {
 			if err := tx.SaveReading(&store.Reading{FeedID: f.ID, StartedAt: f.CreatedAt, FinishedAt: f.CreatedAt, Outcome: store.OutcomeChanged}); err != nil {

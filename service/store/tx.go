@@ -26,8 +26,8 @@ const (
 	mostWait  = 500 * time.Millisecond
 )
 
-// patience is how long a transaction is tried whose caller has no deadline, in statements
-// that take as long as they may.
+// patience is how long a transaction is begun again whose caller has no deadline, in
+// statements that take as long as they may.
 const patience = 3
 
 // Tx runs f in a transaction at REPEATABLE READ. Deadlocks and lock time-outs, which a
@@ -35,15 +35,17 @@ const patience = 3
 // deadline; so f must have no effect but on the database. ErrLocked says that it never
 // came through.
 func (s *Store) Tx(ctx context.Context, f func(*Tx) error) error {
-	if _, ok := ctx.Deadline(); !ok {
-		var cancel context.CancelFunc
-		ctx, cancel = context.WithTimeout(ctx, patience*s.query)
-		defer cancel()
+	giveUp, ok := ctx.Deadline()
+	if !ok {
+		giveUp = time.Now().Add(patience * s.query)
 	}
 	for wait := firstWait; ; wait = min(2*wait, mostWait) {
 		err := s.try(ctx, f)
 		if !lostLock(err) {
 			return err
+		}
+		if time.Now().After(giveUp) {
+			return errors.Join(ErrLocked, err)
 		}
 		pause := time.NewTimer(rand.N(wait))
 		select {
