@@ -195,16 +195,27 @@ func TestFirstLoad(t *testing.T) {
 	w := newWorld(t)
 	id := w.publish("a")
 	w.render(id, 1, "1")
-	for version := int64(2); version < 60; version++ {
-		s := w.shelf(1 << 20)
+	for version := int64(2); version < 20; version++ {
+		shelves := make([]*shelf.Shelf, 30) // each asked for the first time at another moment of the rendering
+		for i := range shelves {
+			shelves[i] = w.shelf(1 << 20)
+		}
 		var both sync.WaitGroup
-		both.Go(func() { _, _ = s.Get(ctx, "a") })
+		both.Go(func() {
+			for _, s := range shelves {
+				_, _ = s.Get(ctx, "a")
+			}
+		})
 		both.Go(func() {
 			w.render(id, version, fmt.Sprint(version))
-			s.Stale(id)
+			for _, s := range shelves {
+				s.Stale(id)
+			}
 		})
 		both.Wait()
-		require.Equal(t, fmt.Sprint(version), body(t, s, "a"))
+		for _, s := range shelves {
+			require.Equal(t, fmt.Sprint(version), body(t, s, "a"))
+		}
 	}
 }
 
