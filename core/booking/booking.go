@@ -1,5 +1,5 @@
-// Package booking says what an occurrence means on a calendar, which bookings of
-// several feeds are one, and which of one reading are those of the next.
+// Package booking says what an occurrence means on a calendar, and which bookings of
+// several feeds are one.
 //
 // In: occurrences, a calendar's rules and a link's. Out: Bookings on the calendar's
 // axis, by the tables "Busy or not" and "Span, by the calendar's grain" of the model,

@@ -97,26 +97,6 @@ func TestOf(t *testing.T) {
 	}
 }
 
-func TestMatch(t *testing.T) {
-	id := func(uid, place, digest string) booking.Identity {
-		return booking.Identity{UID: uid, Place: place, Digest: digest}
-	}
-	for _, tc := range []struct {
-		name          string
-		before, after []booking.Identity
-		want          []booking.Pair
-	}{
-		{"by UID, though all else changed", []booking.Identity{id("a", "1", "1")}, []booking.Identity{id("b", "9", "9"), id("a", "2", "2")}, []booking.Pair{{Old: 0, New: 1}}},
-		{"every UID is new: by what they are", []booking.Identity{id("a", "1", "1"), id("b", "2", "2")}, []booking.Identity{id("c", "2", "2"), id("d", "1", "1")}, []booking.Pair{{Old: 1, New: 0}, {Old: 0, New: 1}}},
-		{"three alike match three alike, a fourth is added", []booking.Identity{id("", "1", "1"), id("", "1", "1"), id("", "1", "1")},
-			[]booking.Identity{id("", "1", "1"), id("", "1", "1"), id("", "1", "1"), id("", "1", "1")}, []booking.Pair{{Old: 0, New: 0}, {Old: 1, New: 1}, {Old: 2, New: 2}}},
-		{"same span and title, a detail changed", []booking.Identity{id("a", "1", "1")}, []booking.Identity{id("b", "1", "7")}, []booking.Pair{{Old: 0, New: 0}}},
-		{"nothing in common", []booking.Identity{id("a", "1", "1")}, []booking.Identity{id("b", "2", "2")}, nil},
-	} {
-		assert.Equal(t, tc.want, booking.Match(tc.before, tc.after), tc.name)
-	}
-}
-
 func TestUnify(t *testing.T) {
 	at := func(feed int64, uid string, start, end int64, sequence int) booking.Origin {
 		return booking.Origin{Feed: feed, UID: uid, Span: span.Span{Start: start, End: end}, Revision: recur.Revision{Sequence: sequence}}

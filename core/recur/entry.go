@@ -35,6 +35,7 @@ type Document struct {
 	Diagnostics []ical.Diagnostic
 
 	calendars []calendar // each VCALENDAR of the stream
+	frameText []string   // what they say for all that is in them
 	working   expansion  // used again for each entry
 }
 
@@ -98,11 +99,16 @@ func (doc *Document) frame(calendars, vtimezones []*ical.Component) {
 				own = append(own, z)
 			}
 		}
+		doc.frameText = append(doc.frameText, "METHOD:"+c.Value("METHOD"))
+		for _, z := range own {
+			doc.frameText = append(doc.frameText, zoneText(z))
+		}
 		zones, diags := zone.NewTable(own)
 		doc.Diagnostics = append(doc.Diagnostics, diags...)
 		doc.calendars[i] = calendar{zones: zones, cancelled: c.Value("METHOD") == "CANCEL"}
 		doc.Name = cmp.Or(doc.Name, c.Text("NAME"), c.Text("X-WR-CALNAME"))
 		if p, ok := c.Get("X-WR-TIMEZONE"); ok {
+			doc.frameText = append(doc.frameText, "X-WR-TIMEZONE:"+p.Text())
 			z, err := zones.Resolve(p.Text())
 			if err != nil {
 				doc.diagf(p.Line, ical.Warning, "unknown-zone", "%v: floating times are read in the calendar's zone", err)
@@ -110,6 +116,30 @@ func (doc *Document) frame(calendars, vtimezones []*ical.Component) {
 			doc.calendars[i].floating = z
 		}
 	}
+}
+
+// Frame is the same for two documents that say the same for all that is in them: the zones
+// that they explain or name, and METHOD. Entries with equal digests in documents with equal
+// frames have the same occurrences.
+func (doc *Document) Frame() string {
+	texts := slices.Clone(doc.frameText)
+	slices.Sort(texts)
+	return digest(texts)
+}
+
+// zoneText is what a VTIMEZONE is read by.
+func zoneText(c *ical.Component) string {
+	var lines []string
+	for _, p := range c.Properties() {
+		if zoneProperties[p.Name] {
+			lines = append(lines, p.Name+":"+p.Value)
+		}
+	}
+	for _, sub := range c.Components() {
+		lines = append(lines, zoneText(sub))
+	}
+	slices.Sort(lines)
+	return c.Name + "\n" + strings.Join(lines, "\n")
 }
 
 func (doc *Document) diagf(line int, severity ical.Severity, code, format string, args ...any) {

@@ -17,7 +17,7 @@ import (
 
 // core lists the rooms of core in the order in which they may use each other: each only
 // those before it.
-var core = []string{"span", "ical", "rrule", "zone", "recur", "rules", "booking", "carried", "echo", "conflict", "publish", "judge"}
+var core = []string{"span", "ical", "rrule", "zone", "recur", "rules", "booking", "carried", "reading", "echo", "conflict", "publish", "judge"}
 
 type listed struct {
 	ImportPath string

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 
+	"wharf/core/reading"
 	"wharf/core/rules"
 	"wharf/service/secret"
 	"wharf/service/store"
@@ -38,20 +39,19 @@ func (r *Refresher) EditLink(ctx context.Context, calendar, feed int64, edit fun
 // relink lays a feed out on a calendar by the link that make gives.
 func (r *Refresher) relink(ctx context.Context, calendar, feed int64, make func(*store.Tx) (store.Link, error)) error {
 	err := r.Store.Tx(ctx, func(tx *store.Tx) error {
-		row, err := tx.LockFeed(feed)
-		if err != nil {
+		if _, err := tx.LockFeed(feed); err != nil {
 			return err
 		}
 		link, err := make(tx)
 		if err != nil {
 			return err
 		}
-		if err := r.layOutStored(ctx, tx, row, link); err != nil {
+		if _, err := r.layOut(ctx, tx, feed, link, r.Now()); err != nil {
 			return err
 		}
 		return errors.Join(tx.TryAgain(calendar), tx.Changed(store.TopicCalendar, calendar))
 	})
-	if errors.Is(err, errTooMany) {
+	if errors.Is(err, reading.ErrTooMany) {
 		err = r.tooMany()
 	}
 	if err != nil {
@@ -59,16 +59,6 @@ func (r *Refresher) relink(ctx context.Context, calendar, feed int64, make func(
 	}
 	r.Combiner.Calendars(ctx, calendar)
 	return nil
-}
-
-// layOutStored lays a feed out on a calendar as its last good reading left it.
-func (r *Refresher) layOutStored(ctx context.Context, tx *store.Tx, feed store.Feed, link store.Link) error {
-	s, ok, err := r.stored(ctx, tx, feed)
-	if err != nil || !ok {
-		return err
-	}
-	_, err = r.layOut(ctx, tx, s, link, r.Now())
-	return err
 }
 
 // Unlink takes a feed off a calendar, and combines it.
@@ -165,6 +155,7 @@ func (r *Refresher) EditFeed(ctx context.Context, id int64, link string, edit fu
 		}
 		feed.URLCipher, feed.Address = r.Box.Seal(urlPlace, link), secret.Redact(link)
 		feed.ETag, feed.LastModified = "", ""
+		feed.Frame, feed.LastGoodStart = "", nil // what was read there says nothing of when this came to be
 		if feed, err = tx.BreakClaim(feed); err != nil {
 			return err
 		}
@@ -178,7 +169,7 @@ func (r *Refresher) EditFeed(ctx context.Context, id int64, link string, edit fu
 		calendars = append(calendars, changed...)
 		return tx.Changed(store.TopicFeed, id)
 	})
-	if errors.Is(err, errTooMany) {
+	if errors.Is(err, reading.ErrTooMany) {
 		err = r.tooMany()
 	}
 	if err != nil {
@@ -197,9 +188,8 @@ func (r *Refresher) EditCalendar(ctx context.Context, id int64, edit func(*store
 		if err != nil {
 			return err
 		}
-		feeds := map[int64]store.Feed{}
 		for _, l := range links {
-			if feeds[l.FeedID], err = tx.LockFeed(l.FeedID); err != nil {
+			if _, err := tx.LockFeed(l.FeedID); err != nil {
 				return err
 			}
 		}
@@ -217,7 +207,7 @@ func (r *Refresher) EditCalendar(ctx context.Context, id int64, edit func(*store
 			return err
 		}
 		for _, l := range links {
-			if err := r.layOutStored(ctx, tx, feeds[l.FeedID], l); err != nil {
+			if _, err := r.layOut(ctx, tx, l.FeedID, l, r.Now()); err != nil {
 				return err
 			}
 		}

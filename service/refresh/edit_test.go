@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"wharf/core/ical"
+	"wharf/core/span"
 	"wharf/service/store"
 )
 
@@ -60,6 +61,9 @@ func TestEditFeed(t *testing.T) {
 	assert.Equal(t, []string{"07-20/07-22 Ann"}, b.bookings())
 	require.NoError(t, b.r.EditFeed(ctx, b.feed, next, keep))
 	assert.Equal(t, []string{"08-01/08-03 Nan"}, b.bookings())
+	rows, err := b.store.BookingsWithin(ctx, b.calendar, span.Days(0, 100000))
+	require.NoError(t, err)
+	assert.Nil(t, rows[0].NotBefore, "what was read by the old link says nothing of when it came to be")
 	assert.ErrorIs(t, save(reader), store.ErrLost, "what was read by the old link is not wanted")
 	assert.Equal(t, store.OutcomeUnchanged, b.read("").Outcome, "from now on the new one is read")
 }

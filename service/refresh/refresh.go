@@ -12,7 +12,6 @@ import (
 	"bytes"
 	"context"
 	"errors"
-	"fmt"
 	"io"
 	"log/slog"
 	"strings"
@@ -20,10 +19,9 @@ import (
 	"time"
 	"unicode/utf8"
 
-	"wharf/core/booking"
 	"wharf/core/ical"
+	"wharf/core/reading"
 	"wharf/core/recur"
-	"wharf/core/rules"
 	"wharf/service/combine"
 	"wharf/service/crash"
 	"wharf/service/fetch"
@@ -74,23 +72,23 @@ func (r *Refresher) Read(ctx context.Context, feed store.Feed) (store.Reading, e
 	if !ok {
 		return store.Reading{}, ErrBusy
 	}
-	reading, calendars, err := r.read(ctx, feed)
+	record, calendars, err := r.read(ctx, feed)
 	if err != nil && (store.IsFull(err) || !store.IsPassing(err)) {
 		r.Log.Error("a reading could not be kept", "feed", feed.Name, "error", err)
-		reading, calendars, err = r.recordFailure(ctx, feed, err)
+		record, calendars, err = r.recordFailure(ctx, feed, err)
 	}
 	if err != nil {
 		r.letGo(ctx, feed)
 		return store.Reading{}, err
 	}
 	if r.Done != nil {
-		r.Done(reading.Outcome, time.Since(began))
+		r.Done(record.Outcome, time.Since(began))
 	}
-	r.Log.Info("feed read", "feed", feed.Name, "outcome", reading.Outcome, "entries", reading.Entries,
-		"added", reading.Added, "changed", reading.Changed, "removed", reading.Removed, "message", reading.Message)
+	r.Log.Info("feed read", "feed", feed.Name, "outcome", record.Outcome, "entries", record.Entries,
+		"added", record.Added, "changed", record.Changed, "removed", record.Removed, "message", record.Message)
 	crash.At(crash.Committed)
 	r.Combiner.Calendars(ctx, calendars...)
-	return reading, nil
+	return record, nil
 }
 
 // letGoTimeout bounds how long a claim is let go.
@@ -117,9 +115,9 @@ func (r *Refresher) ReadNow(ctx context.Context, id int64) (store.Reading, error
 		if err != nil {
 			return store.Reading{}, err
 		}
-		reading, err := r.Read(ctx, feed)
+		record, err := r.Read(ctx, feed)
 		if !errors.Is(err, ErrBusy) && !errors.Is(err, store.ErrLost) {
-			return reading, err
+			return record, err
 		}
 		select {
 		case <-ctx.Done():
@@ -133,7 +131,7 @@ func (r *Refresher) ReadNow(ctx context.Context, id int64) (store.Reading, error
 
 // read fetches a claimed feed and stores what came of it. It returns the calendars that
 // are to be combined. A panic on the way is this reading's failure.
-func (r *Refresher) read(ctx context.Context, feed store.Feed) (reading store.Reading, calendars []int64, err error) {
+func (r *Refresher) read(ctx context.Context, feed store.Feed) (record store.Reading, calendars []int64, err error) {
 	defer stumble.Catch(&err)
 	link, err := r.Box.Open(urlPlace, feed.URLCipher)
 	if err != nil {
@@ -156,19 +154,19 @@ func (r *Refresher) read(ctx context.Context, feed store.Feed) (reading store.Re
 }
 
 // keep stores an attempt. One with too many bookings is stored as failed.
-func (r *Refresher) keep(ctx context.Context, feed store.Feed, got fetched) (reading store.Reading, calendars []int64, err error) {
+func (r *Refresher) keep(ctx context.Context, feed store.Feed, got fetched) (record store.Reading, calendars []int64, err error) {
 	attempt := func(tx *store.Tx) error {
-		reading, calendars, err = r.commit(ctx, tx, feed, got)
+		record, calendars, err = r.commit(ctx, tx, feed, got)
 		return err
 	}
-	if err = r.Store.Tx(ctx, attempt); errors.Is(err, errTooMany) {
+	if err = r.Store.Tx(ctx, attempt); errors.Is(err, reading.ErrTooMany) {
 		got.doc, got.err = nil, r.tooMany()
 		err = r.Store.Tx(ctx, attempt)
 	}
 	if errors.Is(err, store.ErrNotFound) {
 		err = store.ErrLost // it was removed meanwhile
 	}
-	return reading, calendars, err
+	return record, calendars, err
 }
 
 // recordFailure stores a reading that could not be kept as failed, in a transaction of its
@@ -218,7 +216,7 @@ type fetched struct {
 
 // commit stores an attempt, if the claim on the feed still holds. It returns the
 // calendars on which something changed.
-func (r *Refresher) commit(ctx context.Context, tx *store.Tx, claimed store.Feed, got fetched) (reading store.Reading, calendars []int64, err error) {
+func (r *Refresher) commit(ctx context.Context, tx *store.Tx, claimed store.Feed, got fetched) (record store.Reading, calendars []int64, err error) {
 	feed, err := tx.LockFeed(claimed.ID)
 	if err != nil {
 		return store.Reading{}, nil, err
@@ -226,36 +224,36 @@ func (r *Refresher) commit(ctx context.Context, tx *store.Tx, claimed store.Feed
 	if feed.Fence != claimed.Fence {
 		return store.Reading{}, nil, store.ErrLost
 	}
-	reading = store.Reading{FeedID: feed.ID, StartedAt: got.started, FinishedAt: got.finished, Times: 1,
+	record = store.Reading{FeedID: feed.ID, StartedAt: got.started, FinishedAt: got.finished, Times: 1,
 		Status: got.result.Status, Bytes: int64(len(got.result.Body)), Outcome: store.OutcomeUnchanged, Entries: feed.Entries}
 	switch {
 	case got.err != nil:
-		reading.Outcome, reading.Message, reading.Entries = store.OutcomeFailed, strings.ToValidUTF8(got.err.Error(), "�"), 0
+		record.Outcome, record.Message, record.Entries = store.OutcomeFailed, strings.ToValidUTF8(got.err.Error(), "�"), 0
 		var failed *fetch.Error
 		if errors.As(got.err, &failed) {
-			reading.Status, got.result.RetryAfter = failed.Status, failed.RetryAfter
+			record.Status, got.result.RetryAfter = failed.Status, failed.RetryAfter
 		}
 	case got.doc != nil:
-		if calendars, err = r.commitDocument(ctx, tx, &feed, got, &reading); err != nil {
+		if calendars, err = r.commitDocument(ctx, tx, &feed, got, &record); err != nil {
 			return store.Reading{}, nil, err
 		}
 	}
 	feed.Readings++
 	feed.DueAt = got.finished.Add(max(time.Duration(feed.EverySeconds)*time.Second, got.result.RetryAfter))
-	if reading.Outcome == store.OutcomeFailed {
-		err = r.noteFailure(tx, &feed, &reading)
+	if record.Outcome == store.OutcomeFailed {
+		err = r.noteFailure(tx, &feed, &record)
 	} else {
-		err = r.noteGood(tx, &feed, &reading, got)
+		err = r.noteGood(tx, &feed, &record, got)
 	}
 	if err != nil {
 		return store.Reading{}, nil, err
 	}
-	return reading, calendars, tx.SaveFeed(feed)
+	return record, calendars, tx.SaveFeed(feed)
 }
 
 // noteGood keeps the record of a good reading: a run of unchanged ones in the feed's
 // own row, a changed one in a row of its own.
-func (r *Refresher) noteGood(tx *store.Tx, feed *store.Feed, reading *store.Reading, got fetched) error {
+func (r *Refresher) noteGood(tx *store.Tx, feed *store.Feed, record *store.Reading, got fetched) error {
 	if feed.FailingSince != nil || feed.FreshSince == nil || late(*feed, got.finished) {
 		feed.FreshSince = &got.finished
 	}
@@ -264,47 +262,47 @@ func (r *Refresher) noteGood(tx *store.Tx, feed *store.Feed, reading *store.Read
 	if got.doc != nil {
 		feed.ETag, feed.LastModified = validator(got.result.ETag, store.ETagWidth), validator(got.result.LastModified, store.LastModifiedWidth)
 	}
-	if reading.Outcome == store.OutcomeUnchanged {
+	if record.Outcome == store.OutcomeUnchanged {
 		if feed.RunTimes == 0 {
 			feed.RunStart = &got.started
 		}
 		feed.RunTimes++
-		feed.RunEnd, feed.RunStatus = &got.finished, reading.Status
+		feed.RunEnd, feed.RunStatus = &got.finished, record.Status
 		return nil
 	}
-	return r.saveReading(tx, feed, reading)
+	return r.saveReading(tx, feed, record)
 }
 
 // noteFailure keeps the record of a failed reading; the same failure again is counted.
-func (r *Refresher) noteFailure(tx *store.Tx, feed *store.Feed, reading *store.Reading) error {
+func (r *Refresher) noteFailure(tx *store.Tx, feed *store.Feed, record *store.Reading) error {
 	if feed.FailingSince == nil {
-		feed.FailingSince = &reading.FinishedAt
+		feed.FailingSince = &record.FinishedAt
 	}
 	last, err := tx.LastReading(*feed)
 	if err != nil {
 		return err
 	}
-	if feed.RunTimes == 0 && last != nil && last.Outcome == reading.Outcome && last.Message == reading.Message {
+	if feed.RunTimes == 0 && last != nil && last.Outcome == record.Outcome && last.Message == record.Message {
 		last.Times++
-		last.FinishedAt, last.Status = reading.FinishedAt, reading.Status
-		*reading = *last
+		last.FinishedAt, last.Status = record.FinishedAt, record.Status
+		*record = *last
 		return tx.SaveReading(last)
 	}
-	return r.saveReading(tx, feed, reading)
+	return r.saveReading(tx, feed, record)
 }
 
-// saveReading writes the run of unchanged readings that ends here, then the reading.
-func (r *Refresher) saveReading(tx *store.Tx, feed *store.Feed, reading *store.Reading) error {
+// saveReading writes the run of unchanged readings that ends here, then the record.
+func (r *Refresher) saveReading(tx *store.Tx, feed *store.Feed, record *store.Reading) error {
 	if run := feed.Run(); run != nil {
 		if err := tx.SaveReading(run); err != nil {
 			return err
 		}
 		feed.RunTimes, feed.RunStart, feed.RunEnd = 0, nil, nil
 	}
-	if err := tx.SaveReading(reading); err != nil {
+	if err := tx.SaveReading(record); err != nil {
 		return err
 	}
-	feed.LastReadingID = &reading.ID
+	feed.LastReadingID = &record.ID
 	return nil
 }
 
@@ -317,128 +315,53 @@ func validator(s string, most int) string {
 	return s
 }
 
-// commitDocument stores the document's entries and what they mean on each calendar.
-// It returns the calendars on which something changed.
-func (r *Refresher) commitDocument(ctx context.Context, tx *store.Tx, feed *store.Feed, got fetched, reading *store.Reading) (calendars []int64, err error) {
+// commitDocument stores what a document leads to (core/reading). It returns the calendars on
+// which something changed.
+func (r *Refresher) commitDocument(ctx context.Context, tx *store.Tx, feed *store.Feed, got fetched, record *store.Reading) (calendars []int64, err error) {
 	known, err := tx.Entries(feed.ID)
 	if err != nil {
 		return nil, err
 	}
-	s, added, changed, removed := matched(*feed, got, known)
-	reading.Entries, feed.Entries = len(s.entries), len(s.entries)
-	reading.Added, reading.Changed, reading.Removed = len(added), len(changed), len(removed)
-	if reading.Added+reading.Changed+reading.Removed == 0 && feed.LastGoodStart != nil {
+	c := reading.Compare(recorded(*feed, known), got.doc, reading.Times{Requested: got.started, Finished: got.finished})
+	record.Entries, feed.Entries = len(c.Entries), len(c.Entries)
+	newFrame := feed.Frame != c.Frame
+	feed.Frame = c.Frame
+	if c.Unchanged {
 		return nil, nil
 	}
-	reading.Outcome = store.OutcomeChanged
-	if feed.Remarks, err = remarksOn(ctx, got.doc, got.finished); err != nil {
-		return nil, err
-	}
-	if err := tx.ReplaceEntries(added, changed, removed); err != nil {
-		return nil, err
-	}
-	if err := tx.SaveBody(feed.ID, got.result.Body); err != nil {
-		return nil, err
-	}
-	links, err := tx.LinksOfFeed(feed.ID)
+	all, err := spots(tx, feed.ID)
 	if err != nil {
 		return nil, err
 	}
-	for _, link := range links {
-		changed, err := r.layOut(ctx, tx, s, link, got.finished)
-		if errors.Is(err, errCalendar) {
-			// Its trouble is not the feed's: it is laid out when it is brought up to date.
-			err = tx.SetLaidOutOn(link.CalendarID, "")
+	places := make([]reading.Place, len(all))
+	for i, s := range all {
+		places[i] = s.place
+	}
+	if err := c.LayOut(ctx, got.doc, places, r.MaxBookings); err != nil {
+		return nil, err
+	}
+	record.Added, record.Changed, record.Removed = len(c.Added), len(c.Changed), len(c.Removed)
+	if !c.Unchanged || newFrame {
+		if err := tx.SaveBody(feed.ID, got.result.Body); err != nil {
+			return nil, err
 		}
+	}
+	if c.Unchanged {
+		return nil, nil
+	}
+	record.Outcome = store.OutcomeChanged
+	feed.Remarks = strings.Join(c.Remarks, "\n")
+	if err := saveEntries(tx, feed.ID, &c); err != nil {
+		return nil, err
+	}
+	for i, s := range all {
+		changed, err := r.savePlaced(tx, s, c.Entries, c.Places[i])
 		if err != nil {
 			return nil, err
 		}
 		if changed {
-			calendars = append(calendars, link.CalendarID)
+			calendars = append(calendars, s.link.CalendarID)
 		}
 	}
 	return calendars, nil
-}
-
-// matched compares a document with the entries that are known of its feed: the source that
-// it makes of it, and what is to be stored.
-func matched(feed store.Feed, got fetched, known []store.Entry) (s source, added []*store.Entry, changed []store.Entry, removed []int64) {
-	s = source{feed: feed, doc: got.doc, entries: make([]store.Entry, len(got.doc.Entries)), fresh: make([]bool, len(got.doc.Entries))}
-	after := identitiesOf(got.doc)
-	left := map[int64]bool{}
-	for _, e := range known {
-		left[e.ID] = true
-	}
-	for _, pair := range booking.Match(identities(known), after) {
-		e := known[pair.Old]
-		delete(left, e.ID)
-		if e.Digest != after[pair.New].Digest {
-			e.UID, e.Place, e.Digest = after[pair.New].UID, after[pair.New].Place, after[pair.New].Digest
-			changed = append(changed, e)
-			s.fresh[pair.New] = true
-		}
-		s.entries[pair.New] = e
-	}
-	for i, id := range after {
-		if s.entries[i].ID == 0 {
-			s.entries[i] = store.Entry{FeedID: feed.ID, UID: id.UID, Place: id.Place, Digest: id.Digest, NotBefore: feed.LastGoodStart, SeenBy: got.finished}
-			added = append(added, &s.entries[i])
-			s.fresh[i] = true
-		}
-	}
-	for id := range left {
-		removed = append(removed, id)
-	}
-	return s, added, changed, removed
-}
-
-// maxRemarks is how many remarks on a feed are kept.
-const maxRemarks = 20
-
-// calendarsZone stands in remarks for the zone of whichever calendar is meant.
-var calendarsZone = time.FixedZone("the calendar's zone", 0)
-
-// remarksOn says what a document holds that could not be read as it was meant, a line
-// each.
-func remarksOn(ctx context.Context, doc *recur.Document, now time.Time) (string, error) {
-	all := doc.Diagnostics
-	from, to := rules.MaterialisedWindow(now, time.UTC)
-	for _, e := range doc.Entries {
-		if ctx.Err() != nil {
-			return "", ctx.Err()
-		}
-		_, found := doc.Expand(e, recur.Window{From: from, To: to, Zone: calendarsZone, KeepSingle: true})
-		all = append(all, found...)
-	}
-	var lines []string
-	more := 0
-	for _, d := range all {
-		switch {
-		case d.Severity == ical.Info:
-		case len(lines) == maxRemarks:
-			more++
-		default:
-			lines = append(lines, store.Clip(fmt.Sprintf("line %d: %s", d.Line, strings.ReplaceAll(d.Message, "\n", " ")), 400))
-		}
-	}
-	if more > 0 {
-		lines = append(lines, fmt.Sprintf("and %d more", more))
-	}
-	return strings.Join(lines, "\n"), nil
-}
-
-func identities(known []store.Entry) []booking.Identity {
-	ids := make([]booking.Identity, len(known))
-	for i, e := range known {
-		ids[i] = booking.Identity{UID: e.UID, Place: e.Place, Digest: e.Digest}
-	}
-	return ids
-}
-
-func identitiesOf(doc *recur.Document) []booking.Identity {
-	ids := make([]booking.Identity, len(doc.Entries))
-	for i, e := range doc.Entries {
-		ids[i] = booking.IdentityOf(e)
-	}
-	return ids
 }

@@ -125,21 +125,14 @@ func (r *Refresher) moveWindow(ctx context.Context, calendar store.Calendar, day
 			return err
 		}
 		for _, link := range links {
-			feed, err := tx.LockFeed(link.FeedID)
+			_, err := tx.LockFeed(link.FeedID)
 			if errors.Is(err, store.ErrNotFound) {
 				continue // removed in this moment
 			}
 			if err != nil {
 				return err
 			}
-			s, ok, err := r.stored(ctx, tx, feed)
-			if err != nil {
-				return err
-			}
-			if !ok {
-				continue
-			}
-			if _, err := r.layOut(ctx, tx, s, link, r.Now()); err != nil {
+			if _, err := r.layOut(ctx, tx, link.FeedID, link, r.Now()); err != nil {
 				return err
 			}
 		}

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"strings"
 
+	"wharf/core/reading"
 	"wharf/service/fetch"
 	"wharf/service/secret"
 	"wharf/service/store"
@@ -45,7 +46,7 @@ func (r *Refresher) Subscribe(ctx context.Context, platform string, feed store.F
 		feed, err = tx.LockFeed(row.ID)
 		return err
 	})
-	if errors.Is(err, errTooMany) {
+	if errors.Is(err, reading.ErrTooMany) {
 		err = r.tooMany()
 	}
 	if err != nil {

@@ -8,6 +8,7 @@ import (
 	"gorm.io/gorm/clause"
 
 	"wharf/core/judge"
+	"wharf/core/reading"
 	"wharf/core/span"
 )
 
@@ -86,7 +87,7 @@ func (s *Store) SetAside(ctx context.Context, calendar int64, why string, now ti
 			c.FailingSince = &now
 		}
 		at := retry(c.Failures)
-		c.RetryAt, c.Failure = &at, Clip(why, FailureWidth)
+		c.RetryAt, c.Failure = &at, reading.Clip(why, FailureWidth)
 		if err := tx.db.Select("failures", "failing_since", "failure", "retry_at").Updates(&c).Error; err != nil {
 			return err
 		}

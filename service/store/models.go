@@ -74,6 +74,7 @@ type Feed struct {
 	RunStatus     int
 	LastReadingID *int64
 	Entries       int
+	Frame         string // the digest of what its document says for all that is in it
 	Remarks       string // what was odd about the last good reading, a line each
 	Readings      int64
 	Revision      int64      `gorm:"default:1"` // raised by every edit

@@ -16,6 +16,7 @@ import (
 	"wharf/core/conflict"
 	"wharf/core/ical"
 	"wharf/core/judge"
+	"wharf/core/reading"
 	"wharf/core/recur"
 	"wharf/core/rules"
 	"wharf/core/span"
@@ -92,12 +93,12 @@ func unify(n int64) {
 }
 
 func match(n int64) {
-	before, after := make([]booking.Identity, n), make([]booking.Identity, n)
+	before, after := make([]reading.Identity, n), make([]reading.Identity, n)
 	for i := range after {
-		before[i] = booking.Identity{UID: "a", Place: "p", Digest: strconv.Itoa(i)}
-		after[i] = booking.Identity{UID: "a", Place: "p", Digest: strconv.Itoa(-i)}
+		before[i] = reading.Identity{UID: "a", Place: "p", Digest: strconv.Itoa(i)}
+		after[i] = reading.Identity{UID: "a", Place: "p", Digest: strconv.Itoa(-i)}
 	}
-	booking.Match(before, after)
+	reading.Match(before, after)
 }
 
 func advance(n int64) {

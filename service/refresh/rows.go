@@ -1,0 +1,201 @@
+package refresh
+
+import (
+	"errors"
+	"strconv"
+	"strings"
+	"time"
+
+	"wharf/core/booking"
+	"wharf/core/carried"
+	"wharf/core/judge"
+	"wharf/core/reading"
+	"wharf/core/recur"
+	"wharf/core/rules"
+	"wharf/service/store"
+)
+
+// What core/reading takes and gives, from rows and to rows.
+
+// recorded is what is recorded of a feed.
+func recorded(feed store.Feed, known []store.Entry) reading.Feed {
+	return reading.Feed{Entries: entriesOf(known), Frame: feed.Frame, Since: orZero(feed.LastGoodStart)}
+}
+
+func entriesOf(rows []store.Entry) []reading.Entry {
+	entries := make([]reading.Entry, len(rows))
+	for i, e := range rows {
+		entries[i] = reading.Entry{ID: e.ID, Identity: reading.Identity{UID: e.UID, Place: e.Place, Digest: e.Digest}, NotBefore: orZero(e.NotBefore), SeenBy: e.SeenBy}
+	}
+	return entries
+}
+
+// saveEntries writes the entries that a reading changed; the new ones get their IDs.
+func saveEntries(tx *store.Tx, feed int64, c *reading.Changes) error {
+	row := func(i int) store.Entry {
+		e := c.Entries[i]
+		return store.Entry{ID: e.ID, FeedID: feed, UID: e.UID, Place: e.Place, Digest: e.Digest, NotBefore: orNil(e.NotBefore), SeenBy: e.SeenBy}
+	}
+	added := make([]*store.Entry, len(c.Added))
+	for n, i := range c.Added {
+		e := row(i)
+		added[n] = &e
+	}
+	changed := make([]store.Entry, len(c.Changed))
+	for n, i := range c.Changed {
+		changed[n] = row(i)
+	}
+	if err := tx.ReplaceEntries(added, changed, c.Removed); err != nil {
+		return err
+	}
+	for n, i := range c.Added {
+		c.Entries[i].ID = added[n].ID
+	}
+	return nil
+}
+
+// errCalendar: the calendar's own settings cannot be used, whatever the feed says.
+var errCalendar = errors.New("the calendar's settings cannot be used")
+
+// spot is a calendar on which a feed counts: the link, the rows of the feed's bookings there,
+// and both as core/reading takes them.
+type spot struct {
+	link  store.Link
+	rows  []store.Booking
+	place reading.Place
+}
+
+// spots are the calendars on which a feed counts. One whose settings cannot be used is left
+// out: its trouble is not the feed's, and it is laid out when it is brought up to date.
+func spots(tx *store.Tx, feed int64) (all []spot, err error) {
+	links, err := tx.LinksOfFeed(feed)
+	if err != nil {
+		return nil, err
+	}
+	for _, link := range links {
+		s, err := spotOf(tx, link)
+		if errors.Is(err, errCalendar) {
+			if err := tx.SetLaidOutOn(link.CalendarID, ""); err != nil {
+				return nil, err
+			}
+			continue
+		}
+		if err != nil {
+			return nil, err
+		}
+		all = append(all, s)
+	}
+	return all, nil
+}
+
+func spotOf(tx *store.Tx, link store.Link) (spot, error) {
+	calendar, err := tx.Calendar(link.CalendarID)
+	if err != nil {
+		return spot{}, err
+	}
+	k, err := rules.NewCalendar(calendar.Zone, calendar.Grain, calendar.Capacity)
+	if err != nil {
+		return spot{}, errors.Join(errCalendar, err)
+	}
+	l, err := rules.NewLink(link.Role, link.Tentative, link.Units)
+	if err != nil {
+		return spot{}, errors.Join(errCalendar, err)
+	}
+	rows, err := tx.BookingsOf(calendar.ID, link.FeedID)
+	bookings := make([]reading.Booking, len(rows))
+	for i, b := range rows {
+		bookings[i] = bookingOf(b)
+	}
+	return spot{link, rows, reading.Place{Calendar: k, Link: l, Bookings: bookings}}, err
+}
+
+// bookingOf is a booking as it is recorded.
+func bookingOf(b store.Booking) reading.Booking {
+	return reading.Booking{
+		ID: b.ID, Entry: b.EntryID, Occurrence: b.Occurrence, UID: b.UID, Title: b.Title, Notices: noticesOf(b.Notices),
+		Booking:  booking.Booking{Span: b.Span(), Tentative: b.Tentative, Blocks: b.Blocks, Units: b.Units},
+		Revision: recur.Revision{Sequence: b.Sequence, Stamp: orZero(b.Stamp)}, Created: orZero(b.Created),
+		NotBefore: orZero(b.NotBefore), SeenBy: b.SeenBy, Removed: orZero(b.RemovedAt), At: -1,
+	}
+}
+
+// savePlaced writes what a document means on a calendar, and marks it dirty if there is
+// anything to combine: then it returns true.
+func (r *Refresher) savePlaced(tx *store.Tx, s spot, entries []reading.Entry, p reading.Placed) (bool, error) {
+	link := s.link
+	if notices := strings.Join(p.Notices, "\n"); notices != link.Notices {
+		if err := tx.SetNotices(link, notices); err != nil {
+			return false, err
+		}
+	}
+	if len(p.Added)+len(p.Changed) == 0 {
+		return false, nil
+	}
+	added := make([]*store.Booking, len(p.Added))
+	for i, b := range p.Added {
+		entry := entries[b.At].ID
+		row := store.Booking{CalendarID: link.CalendarID, FeedID: link.FeedID, EntryID: entry, Occurrence: b.Occurrence, Verdict: judge.Counts,
+			Minted: carried.Mint(r.MintKey, strconv.FormatInt(entry, 10), b.Occurrence)}
+		apply(&row, b)
+		added[i] = &row
+	}
+	was := make(map[int64]store.Booking, len(s.rows))
+	for _, row := range s.rows {
+		was[row.ID] = row
+	}
+	changed := make([]store.Booking, len(p.Changed))
+	for i, b := range p.Changed {
+		row := was[b.ID]
+		apply(&row, b)
+		changed[i] = row
+	}
+	if err := tx.SaveBookings(added, changed); err != nil {
+		return false, err
+	}
+	return true, tx.MarkDirty(link.CalendarID)
+}
+
+// apply writes what a reading says of a booking into its row; what was judged of it stays.
+func apply(row *store.Booking, b reading.Booking) {
+	words := make([]string, len(b.Notices))
+	for i, n := range b.Notices {
+		words[i] = string(n)
+	}
+	row.UID, row.Title, row.Notices = b.UID, b.Title, strings.Join(words, ",")
+	row.StartPoint, row.EndPoint, row.Tentative, row.Blocks, row.Units = b.Span.Start, b.Span.End, b.Tentative, b.Blocks, b.Units
+	row.Sequence, row.Stamp, row.Created = b.Revision.Sequence, believable(b.Revision.Stamp), believable(b.Created)
+	row.NotBefore, row.SeenBy, row.RemovedAt = orNil(b.NotBefore), b.SeenBy, orNil(b.Removed)
+}
+
+func noticesOf(words string) []booking.Notice {
+	if words == "" {
+		return nil
+	}
+	var all []booking.Notice
+	for word := range strings.SplitSeq(words, ",") {
+		all = append(all, booking.Notice(word))
+	}
+	return all
+}
+
+func orZero(t *time.Time) time.Time {
+	if t == nil {
+		return time.Time{}
+	}
+	return *t
+}
+
+func orNil(t time.Time) *time.Time {
+	if t.IsZero() {
+		return nil
+	}
+	return &t
+}
+
+// believable leaves out times that nobody can mean.
+func believable(t time.Time) *time.Time {
+	if t.Year() < 1970 {
+		return nil
+	}
+	return &t
+}
