@@ -113,7 +113,7 @@ func TestPages(t *testing.T) {
 			{"/conflicts/" + id, ".facts", []string{"Double booking on Ketch Merrow", "What is known", "What can be done"}},
 			{"/both-ways", "tbody td", []string{"1 direction is missing", "nothing goes out", "picked up"}},
 			{"/feeds", ".feed", []string{"Feed of Kittiwake Berths", "fresh"}},
-			{"/feeds/1", ".records", []string{"Ketch Merrow, where it blocks", "changed"}},
+			{"/feeds/1", ".readings tbody tr", []string{"Ketch Merrow, where it blocks", "changed"}},
 			{"/publications", ".list li", []string{"For Kittiwake Berths", "Copy link"}},
 			{"/logins", ".list li", []string{"this page", "a program, by token"}},
 		} {

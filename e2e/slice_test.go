@@ -91,6 +91,13 @@ func TestDoubleBookingEndToEnd(t *testing.T) {
 	assert.Len(t, w.platforms[2].Blocks(), 2)
 	p.do(chromedp.WaitNotPresent(chromedp.CSS(".conflict")), chromedp.WaitVisible(chromedp.CSS(".calm")))
 	p.content()
+
+	// What a calendar sent stays known when it is gone: on the others, blocks of it are echoes still.
+	w.run("", "calendar", "remove", "Ketch Merrow", "--yes")
+	w.book(2, "Late", 20, 22)
+	w.run("", "feed", "refresh", "--all")
+	assert.Empty(t, w.conflicts())
+	assert.Contains(t, w.run("", "calendar", "show", "Z by night", "--echoes"), "Late")
 }
 
 // mintedFor is the UID under which the booking of that title is published.

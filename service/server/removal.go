@@ -160,12 +160,16 @@ func (s *server) RemoveCalendar(ctx context.Context, r gen.RemoveCalendarRequest
 	if err := confirmed(r.Params.Confirm, loses); err != nil {
 		return nil, err
 	}
-	return gen.RemoveCalendar204Response{}, s.Store.Tx(ctx, func(tx *store.Tx) error {
+	var publications []int64
+	err = s.Store.Tx(ctx, func(tx *store.Tx) (err error) {
 		if _, err := tx.LockCalendar(r.Id); err != nil {
 			return err
 		}
-		return tx.RemoveCalendar(r.Id, s.Now())
+		publications, err = tx.RemoveCalendar(r.Id, s.Now())
+		return err
 	})
+	s.Shelf.Stale(publications...)
+	return gen.RemoveCalendar204Response{}, err
 }
 
 func (s *server) RemovePublication(ctx context.Context, r gen.RemovePublicationRequestObject) (gen.RemovePublicationResponseObject, error) {

@@ -269,7 +269,7 @@ func TestPickups(t *testing.T) {
 	for range 3 {
 		s.PickedUp(ctx, get("c"), "desk", now)
 	}
-	require.NoError(t, w.store.Tx(ctx, func(tx *store.Tx) error { return tx.RemoveCalendar(other.ID, now) }))
+	require.NoError(t, w.store.Tx(ctx, func(tx *store.Tx) error { _, err := tx.RemoveCalendar(other.ID, now); return err }))
 	s.Flush(ctx)
 	assert.EqualValues(t, 2, written(b))
 	s.Stale(c)

@@ -33,45 +33,54 @@ func (tx *Tx) TryAgain(calendar int64) error {
 	return tx.db.Model(&Calendar{}).Where("id = ? AND retry_at IS NOT NULL", calendar).Update("retry_at", nil).Error
 }
 
-// RemoveCalendar removes a calendar with all that is on it. The links of its
-// publications are remembered as revoked.
-func (tx *Tx) RemoveCalendar(id int64, now time.Time) error {
+// RemoveCalendar takes a calendar out of the lists, and what it was watched for. The links of its
+// publications are revoked: it returns these. Its bookings, and what was carried and picked up,
+// stay on record: platforms go on showing what they were sent.
+func (tx *Tx) RemoveCalendar(id int64, now time.Time) (publications []int64, err error) {
 	if err := tx.db.Exec("INSERT IGNORE INTO revoked_links (secret_hash, revoked_at) SELECT secret_hash, ? FROM publications WHERE calendar_id = ?", now, id).Error; err != nil {
-		return err
+		return nil, err
 	}
-	var publications []int64
 	if err := tx.db.Model(&Publication{}).Where("calendar_id = ?", id).Pluck("id", &publications).Error; err != nil {
-		return err
+		return nil, err
 	}
-	if err := tx.db.Where("id = ?", id).Delete(&Calendar{}).Error; err != nil {
-		return err
+	gone := map[string]any{"removed_at": now, "body": []byte{}}
+	if err := tx.db.Model(&Publication{}).Where("calendar_id = ? AND removed_at IS NULL", id).Updates(gone).Error; err != nil {
+		return nil, err
+	}
+	for _, of := range []any{&Link{}, &Dirty{}, &Conflict{}} {
+		if err := tx.db.Where("calendar_id = ?", id).Delete(of).Error; err != nil {
+			return nil, err
+		}
+	}
+	if err := tx.db.Model(&Calendar{}).Where("id = ?", id).Update("removed_at", now).Error; err != nil {
+		return nil, err
 	}
 	if err := tx.Changed(TopicCalendar, id); err != nil {
-		return err
+		return nil, err
 	}
-	return tx.Changed(TopicPublication, publications...)
+	return publications, tx.Changed(TopicPublication, publications...)
 }
 
 // Calendars lists the calendars by name.
 func (s *Store) Calendars(ctx context.Context) ([]Calendar, error) {
-	return many[Calendar](s.db.WithContext(ctx).Order("name"))
+	return many[Calendar](s.db.WithContext(ctx).Where("removed_at IS NULL").Order("name"))
 }
 
 // Calendar returns a calendar.
 func (s *Store) Calendar(ctx context.Context, id int64) (Calendar, error) {
-	return one[Calendar](s.db.WithContext(ctx).Where("id = ?", id))
+	return one[Calendar](s.db.WithContext(ctx).Where("id = ? AND removed_at IS NULL", id))
 }
 
 // Calendar returns a calendar.
 func (tx *Tx) Calendar(id int64) (Calendar, error) {
-	return one[Calendar](tx.db.Where("id = ?", id))
+	return one[Calendar](tx.db.Where("id = ? AND removed_at IS NULL", id))
 }
 
 // LockCalendar returns the calendar and holds it to the end of the transaction. It must
 // be the transaction's first statement, so that what is read after it is all that was
 // committed before.
 func (tx *Tx) LockCalendar(id int64) (Calendar, error) {
-	return one[Calendar](tx.db.Clauses(forUpdate).Where("id = ?", id))
+	return one[Calendar](tx.db.Clauses(forUpdate).Where("id = ? AND removed_at IS NULL", id))
 }
 
 // SetAside notes that a calendar cannot be brought up to date, why, and when that is tried
@@ -287,7 +296,7 @@ func (tx *Tx) MarkDirty(calendars ...int64) error {
 func (s *Store) DirtyCalendars(ctx context.Context, now time.Time) ([]int64, error) {
 	ids := []int64{}
 	err := s.db.WithContext(ctx).Raw(`SELECT DISTINCT d.calendar_id FROM dirty d JOIN calendars c ON c.id = d.calendar_id
-		WHERE c.retry_at IS NULL OR c.retry_at <= ? ORDER BY d.calendar_id`, now).Scan(&ids).Error
+		WHERE c.removed_at IS NULL AND (c.retry_at IS NULL OR c.retry_at <= ?) ORDER BY d.calendar_id`, now).Scan(&ids).Error
 	return ids, err
 }
 

@@ -155,6 +155,7 @@ type Calendar struct {
 	FailingSince *time.Time
 	Failure      string
 	RetryAt      *time.Time
+	RemovedAt    *time.Time // what was on it stays on record, to know its echoes elsewhere by
 }
 
 // Link says that a feed counts on a calendar, and how.

@@ -113,7 +113,20 @@ func TestRemoved(t *testing.T) {
 		return err
 	})
 
-	in(func(tx *store.Tx) error { return tx.RemoveCalendar(c.ID, now) })
+	in(func(tx *store.Tx) error {
+		revoked, err := tx.RemoveCalendar(c.ID, now)
+		assert.Len(t, revoked, 2, "the one that was removed before, too")
+		return err
+	})
+	_, err = s.Calendar(ctx, c.ID)
+	assert.ErrorIs(t, err, store.ErrNotFound)
+	in(func(tx *store.Tx) error {
+		history, err := tx.CarriedBy(p.ID)
+		assert.Len(t, history, 1, "what was carried stays on record")
+		return err
+	})
+	again := store.Calendar{Name: "Hall", Zone: "UTC", Grain: "day", Capacity: 1, CreatedAt: now}
+	require.NoError(t, s.CreateCalendar(ctx, &again), "its name is free")
 	_, err = s.PublicationServed(ctx, hash[:])
 	assert.ErrorIs(t, err, store.ErrRevoked, "the links of a removed calendar are revoked")
 }

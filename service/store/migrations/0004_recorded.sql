@@ -1,0 +1,7 @@
+ALTER TABLE feeds
+  ADD COLUMN IF NOT EXISTS frame CHAR(32) NOT NULL DEFAULT '';
+ALTER TABLE calendars
+  ADD COLUMN IF NOT EXISTS removed_at DATETIME(6) NULL,
+  ADD COLUMN IF NOT EXISTS live TINYINT AS (IF(removed_at IS NULL, 1, NULL)) VIRTUAL,
+  DROP KEY IF EXISTS calendars_name,
+  ADD UNIQUE KEY calendars_name (name, live);
