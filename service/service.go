@@ -45,6 +45,7 @@ type Config struct {
 	Lease        time.Duration
 	Workers      int
 	MaxBookings  int
+	KeepGone     time.Duration // how long an entry is known that its feed no longer shows
 	StopTimeout  time.Duration
 	QueryTimeout time.Duration // of one statement of the database
 	// RequestTimeout bounds how long a request of the API is worked on, and Lease beyond that
@@ -129,7 +130,7 @@ func refresherOf(c Config, s *store.Store, box *secret.Box) (*refresh.Refresher,
 	fetcher := fetch.New(fetch.Settings{Timeout: c.FetchTimeout, MaxBytes: c.MaxFeedBytes, Allowed: private, Now: c.Now})
 	combiner := &combine.Combiner{Store: s, Now: c.Now, Log: c.Log, Done: func(_ int64, took time.Duration) { combined.Observe(took.Seconds()) }}
 	return &refresh.Refresher{Store: s, Box: box, Fetcher: fetcher, Combiner: combiner, MintKey: box.Derive("uid"), Now: c.Now, Log: c.Log,
-		Lease: c.Lease, Workers: c.Workers, MaxBookings: c.MaxBookings,
+		Lease: c.Lease, Workers: c.Workers, MaxBookings: c.MaxBookings, KeepGone: c.KeepGone,
 		Done: func(outcome store.Outcome, took time.Duration) {
 			readings.WithLabelValues(string(outcome)).Observe(took.Seconds())
 		},

@@ -61,9 +61,10 @@ type laying struct {
 	place   Place
 	doc     *recur.Document
 	entries []Entry
-	fresh   []bool    // the entry was added or changed by the reading at hand
-	framed  bool      // what the document says for all of them has changed
-	since   time.Time // the last good reading before
+	fresh   []bool       // the entry was added or changed by the reading at hand
+	framed  bool         // what the document says for all of them has changed
+	named   map[int]bool // the entry was gone and is back under its own UID
+	since   time.Time    // the last good reading before
 	now     time.Time
 	most    int
 }
@@ -215,8 +216,9 @@ func (l laying) booking(i int, o recur.Occurrence, b booking.Booking, notices []
 }
 
 // update is the recorded booking with what the feed says now. It keeps its interval unless
-// the feed has moved it, or it comes back after it was removed: then the new span was not
-// there before this reading.
+// the feed has moved it, or it comes back after it was removed: then what is there now was not
+// there before this reading. One that was missing for a while, and is back under its UID where
+// it was, has been there all the time.
 func (l laying) update(b, w Booking, now int64) (Booking, bool) {
 	next := w
 	next.ID = b.ID
@@ -224,7 +226,7 @@ func (l laying) update(b, w Booking, now int64) (Booking, bool) {
 	switch {
 	case moved:
 		next.NotBefore, next.SeenBy = l.since, l.now
-	case b.Removed.IsZero():
+	case b.Removed.IsZero(), l.named[w.At]:
 		next.NotBefore, next.SeenBy = b.NotBefore, b.SeenBy
 	}
 	same := b.Booking == w.Booking && b.Title == w.Title && b.UID == w.UID && slices.Equal(b.Notices, w.Notices) &&

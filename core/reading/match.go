@@ -39,24 +39,38 @@ type Pair struct{ Old, New int }
 // pair was added or removed.
 func Match(before, after []Identity) []Pair {
 	m := matcher{before: before, after: after, taken: make([]bool, len(before)), matched: make([]bool, len(after))}
-	named := func(id Identity, key string) string {
-		if id.UID == "" {
-			return ""
-		}
-		return id.UID + "\x00" + key
-	}
-	alike := func(id Identity, key string) string {
-		if carried.LooksMinted(id.UID) {
-			return "ours\x00" + key
-		}
-		return "theirs\x00" + key
-	}
 	m.by(func(id Identity) string { return named(id, id.Digest) })
 	m.by(func(id Identity) string { return named(id, id.Place) })
 	m.by(func(id Identity) string { return named(id, "") })
 	m.by(func(id Identity) string { return alike(id, id.Digest) })
 	m.by(func(id Identity) string { return alike(id, id.Place) })
 	return m.pairs
+}
+
+// matchGone pairs entries that are gone with those of a reading: by UID, else where nothing
+// but the UID differs, ours and theirs apart.
+func matchGone(before, after []Identity) []Pair {
+	m := matcher{before: before, after: after, taken: make([]bool, len(before)), matched: make([]bool, len(after))}
+	m.by(func(id Identity) string { return named(id, id.Digest) })
+	m.by(func(id Identity) string { return named(id, "") })
+	m.by(func(id Identity) string { return alike(id, id.Digest) })
+	return m.pairs
+}
+
+// named is a key of entries with that UID; "" for one without.
+func named(id Identity, key string) string {
+	if id.UID == "" {
+		return ""
+	}
+	return id.UID + "\x00" + key
+}
+
+// alike is a key of entries with UIDs of ours, or of theirs.
+func alike(id Identity, key string) string {
+	if carried.LooksMinted(id.UID) {
+		return "ours\x00" + key
+	}
+	return "theirs\x00" + key
 }
 
 type matcher struct {

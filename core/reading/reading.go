@@ -6,9 +6,10 @@
 // is a table test, and the same reading twice is one that changes nothing.
 //
 // The rules are those of the model under "One booking or two", point 2: entries are matched
-// by UID, then by what they are; a match that differs is changed, the rest is added or
-// removed; bookings that have ended have passed, one that has begun is kept to its end, and
-// a start moved up by a feed that trims the past is the same booking.
+// by UID, then by what they are; a match that differs is changed, the rest is added or gone;
+// one that is gone and comes back is the same. Bookings that have ended have passed, one that
+// has begun is kept to its end, and a start moved up by a feed that trims the past is the same
+// booking.
 package reading
 
 import (
@@ -43,6 +44,8 @@ type Entry struct {
 	// NotBefore is the request time of the last good reading without it, zero when it was
 	// there from the first on; SeenBy is the end of the first reading with it.
 	NotBefore, SeenBy time.Time
+	// Gone is the end of the first reading without it; zero while it is there.
+	Gone time.Time
 }
 
 // Times are those of a reading: when it was asked for, and when all of it was there.
@@ -54,27 +57,30 @@ type Changes struct {
 	Unchanged bool
 	Frame     string
 	// Entries are those of the document, in its order, as they are recorded from now on;
-	// Added and Changed are indexes into them. Removed are IDs.
-	Entries        []Entry
-	Added, Changed []int
-	Removed        []int64
-	Remarks        []string // what could not be read as it was meant, a line each
-	Places         []Placed // in the order of the places that were given
+	// Added, Changed and Returned, of those that were gone, are indexes into them.
+	Entries                  []Entry
+	Added, Changed, Returned []int
+	Removed                  []Entry  // those that are gone from now on
+	Remarks                  []string // what could not be read as it was meant, a line each
+	Places                   []Placed // in the order of the places that were given
 
 	since  time.Time
 	now    time.Time
-	framed bool // what the document says for all that is in it has changed
+	framed bool         // what the document says for all that is in it has changed
+	named  map[int]bool // of Returned, those that came back under their own UID
 }
 
 // ErrTooMany says that the feed has more bookings than it may have on a calendar.
 var ErrTooMany = errors.New("too many bookings")
 
-// Read returns what a reading leads to: Compare, and where that finds anything, LayOut.
-func Read(ctx context.Context, f Feed, doc *recur.Document, places []Place, t Times, most int) (Changes, error) {
+// Read returns what a reading leads to: Compare, and where that finds anything, Return and
+// LayOut.
+func Read(ctx context.Context, f Feed, gone []Entry, doc *recur.Document, places []Place, t Times, most int) (Changes, error) {
 	c := Compare(f, doc, t)
 	if c.Unchanged {
 		return c, nil
 	}
+	c.Return(gone)
 	return c, c.LayOut(ctx, doc, places, most)
 }
 
@@ -88,6 +94,30 @@ func Compare(f Feed, doc *recur.Document, t Times) Changes {
 	return c
 }
 
+// Return finds, among the entries that were gone, those that are back: by UID, else where
+// all but the UID is the same. They are not Added then.
+func (c *Changes) Return(gone []Entry) {
+	before, after := make([]Identity, len(gone)), make([]Identity, len(c.Added))
+	for i, e := range gone {
+		before[i] = e.Identity
+	}
+	for n, i := range c.Added {
+		after[n] = c.Entries[i].Identity
+	}
+	back := map[int]bool{}
+	c.named = map[int]bool{}
+	for _, pair := range matchGone(before, after) {
+		i := c.Added[pair.New]
+		e := gone[pair.Old]
+		c.named[i] = e.UID != "" && e.UID == after[pair.New].UID
+		e.Identity, e.Gone = after[pair.New], time.Time{}
+		c.Entries[i] = e
+		c.Returned = append(c.Returned, i)
+		back[i] = true
+	}
+	c.Added = slices.DeleteFunc(c.Added, func(i int) bool { return back[i] })
+}
+
 // LayOut finds what the document means on each calendar now. most is how many bookings a
 // feed may have on one; beyond that the error is ErrTooMany. Where only the frame of the
 // document is new, the entries whose occurrences it changes become Changed; if there are
@@ -98,12 +128,12 @@ func (c *Changes) LayOut(ctx context.Context, doc *recur.Document, places []Plac
 		return err
 	}
 	fresh := make([]bool, len(c.Entries))
-	for _, i := range slices.Concat(c.Added, c.Changed) {
+	for _, i := range slices.Concat(c.Added, c.Changed, c.Returned) {
 		fresh[i] = true
 	}
 	touched := map[int]bool{}
 	for _, p := range places {
-		l := laying{place: p, doc: doc, entries: c.Entries, fresh: fresh, framed: c.framed, since: c.since, now: c.now, most: most}
+		l := laying{place: p, doc: doc, entries: c.Entries, fresh: fresh, framed: c.framed, named: c.named, since: c.since, now: c.now, most: most}
 		placed, err := l.layOut(ctx)
 		if err != nil {
 			return err
@@ -115,7 +145,7 @@ func (c *Changes) LayOut(ctx context.Context, doc *recur.Document, places []Plac
 		for _, i := range slices.Sorted(maps.Keys(touched)) {
 			c.Changed = append(c.Changed, i)
 		}
-		c.Unchanged = len(c.Added)+len(c.Changed)+len(c.Removed) == 0
+		c.Unchanged = len(c.Added)+len(c.Changed)+len(c.Returned)+len(c.Removed) == 0
 	}
 	return nil
 }
@@ -149,7 +179,8 @@ func match(f Feed, doc *recur.Document, t Times) Changes {
 	}
 	for i, e := range f.Entries {
 		if !stays[i] {
-			c.Removed = append(c.Removed, e.ID)
+			e.Gone = t.Finished
+			c.Removed = append(c.Removed, e)
 		}
 	}
 	return c

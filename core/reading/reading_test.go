@@ -29,6 +29,7 @@ var (
 type history struct {
 	t        *testing.T
 	feed     reading.Feed
+	gone     []reading.Entry
 	bookings []reading.Booking
 	now      time.Time
 	ids      int64
@@ -49,13 +50,17 @@ func (h *history) read(body string) reading.Changes {
 	require.NoError(h.t, err)
 	calendar, link := rules.Calendar{Zone: h.zone, Grain: span.Day, Capacity: 1}, rules.Link{Role: rules.Blocks, Tentative: rules.AsTentative, Units: 1}
 	times := reading.Times{Requested: h.now, Finished: h.now.Add(time.Second)}
-	c, err := reading.Read(ctx, h.feed, doc, []reading.Place{{Calendar: calendar, Link: link, Bookings: h.bookings}}, times, 1000)
+	c, err := reading.Read(ctx, h.feed, h.gone, doc, []reading.Place{{Calendar: calendar, Link: link, Bookings: h.bookings}}, times, 1000)
 	require.NoError(h.t, err)
 	h.feed.Since, h.feed.Frame = times.Requested, c.Frame
 	if c.Unchanged {
 		return c
 	}
 	h.feed.Entries = nil
+	h.gone = append(h.gone, c.Removed...)
+	h.gone = slices.DeleteFunc(h.gone, func(e reading.Entry) bool {
+		return slices.ContainsFunc(c.Returned, func(i int) bool { return c.Entries[i].ID == e.ID })
+	})
 	for i := range c.Entries {
 		if c.Entries[i].ID == 0 {
 			h.ids++
@@ -224,6 +229,48 @@ func TestIntervals(t *testing.T) {
 	}
 }
 
+// TestGoneAndBack: what is missing for a while and back again is the same: the same ids, and
+// so the same UID where it is published; a sale in its place is another.
+func TestGoneAndBack(t *testing.T) {
+	ours := carried.Mint([]byte("k"), "1")
+	for _, tc := range []struct {
+		name, there, back string
+		same              bool // the same booking
+		kept              bool // since when it was there
+	}{
+		{"as it was", ann, ann, true, true},
+		{"with another title", ann, event("a", "Ann", "20260720", "20260722", "LOCATION:Pier\r\n"), true, true},
+		{"moved meanwhile", ann, event("a", "Ann", "20260725", "20260727"), true, false},
+		{"under a new UID", ann, event("x", "Ann", "20260720", "20260722"), true, false},
+		{"without a UID", event("", "Ann", "20260720", "20260722"), event("", "Ann", "20260720", "20260722"), true, false},
+		{"another guest on the same days", ann, event("x", "Ann", "20260720", "20260722", "LOCATION:Pier\r\n"), false, false},
+		{"ours, where theirs was", ann, event(ours, "Ann", "20260720", "20260722"), false, false},
+	} {
+		h := newHistory(t, tc.there+cy)
+		was := h.only("Ann")
+		for range 3 {
+			h.read(cy)
+		}
+		assert.Equal(t, []string{"08-01/08-03 Cy"}, h.shown(), tc.name)
+		h.read(tc.back + cy)
+		is := h.only("Ann")
+		assert.Equal(t, tc.same, was.ID == is.ID && was.Entry == is.Entry, tc.name)
+		assert.Equal(t, tc.kept, was.SeenBy.Equal(is.SeenBy) && was.NotBefore.Equal(is.NotBefore), tc.name)
+		if !tc.kept {
+			assert.Equal(t, h.feed.Since.Add(-time.Hour), is.NotBefore, tc.name)
+		}
+	}
+	h := newHistory(t, ann+cy) // a feed that alternates between two documents
+	ids := map[int64]bool{}
+	for n := range 20 {
+		h.read([]string{begun, ann + cy}[n%2])
+		for _, b := range h.bookings {
+			ids[b.ID] = true
+		}
+	}
+	assert.Len(t, ids, 3)
+}
+
 // TestNewUIDsAtEveryReading: thirty readings in which every UID is new, then thirty in which
 // none is, change nothing: the same ids, the same dates.
 func TestNewUIDsAtEveryReading(t *testing.T) {
@@ -280,11 +327,11 @@ func TestTooMany(t *testing.T) {
 	doc, err := recur.Read(ical.NewReader(strings.NewReader("BEGIN:VCALENDAR\r\n" + ann + cy + "END:VCALENDAR\r\n")))
 	require.NoError(t, err)
 	place := reading.Place{Calendar: rules.Calendar{Zone: time.UTC, Grain: span.Day, Capacity: 1}, Link: rules.Link{Role: rules.Blocks, Units: 1}}
-	_, err = reading.Read(ctx, reading.Feed{}, doc, []reading.Place{place}, reading.Times{Requested: first, Finished: first}, 1)
+	_, err = reading.Read(ctx, reading.Feed{}, nil, doc, []reading.Place{place}, reading.Times{Requested: first, Finished: first}, 1)
 	assert.ErrorIs(t, err, reading.ErrTooMany)
 	ended, cancel := context.WithCancel(ctx)
 	cancel()
-	_, err = reading.Read(ended, reading.Feed{}, doc, []reading.Place{place}, reading.Times{Requested: first, Finished: first}, 10)
+	_, err = reading.Read(ended, reading.Feed{}, nil, doc, []reading.Place{place}, reading.Times{Requested: first, Finished: first}, 10)
 	assert.ErrorIs(t, err, context.Canceled)
 }
 

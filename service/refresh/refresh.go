@@ -46,6 +46,7 @@ type Refresher struct {
 	Workers  int           // readings at once
 	// MaxBookings is how many bookings one feed may have on one calendar.
 	MaxBookings int
+	KeepGone    time.Duration // how long an entry is known that its feed no longer shows
 	Done        func(outcome store.Outcome, took time.Duration)
 
 	reading sync.Map // the IDs of the feeds that this process is reading
@@ -329,6 +330,13 @@ func (r *Refresher) commitDocument(ctx context.Context, tx *store.Tx, feed *stor
 	if c.Unchanged {
 		return nil, nil
 	}
+	if len(c.Added) > 0 {
+		gone, err := tx.GoneEntries(feed.ID)
+		if err != nil {
+			return nil, err
+		}
+		c.Return(entriesOf(gone))
+	}
 	all, err := spots(tx, feed.ID)
 	if err != nil {
 		return nil, err
@@ -340,7 +348,7 @@ func (r *Refresher) commitDocument(ctx context.Context, tx *store.Tx, feed *stor
 	if err := c.LayOut(ctx, got.doc, places, r.MaxBookings); err != nil {
 		return nil, err
 	}
-	record.Added, record.Changed, record.Removed = len(c.Added), len(c.Changed), len(c.Removed)
+	record.Added, record.Changed, record.Removed = len(c.Added)+len(c.Returned), len(c.Changed), len(c.Removed)
 	if !c.Unchanged || newFrame {
 		if err := tx.SaveBody(feed.ID, got.result.Body); err != nil {
 			return nil, err

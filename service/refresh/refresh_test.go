@@ -168,6 +168,35 @@ func TestNewUIDsAtEveryReading(t *testing.T) {
 	assert.Equal(t, conflicts, after)
 }
 
+// TestGoneAndBack: a booking that is missing for a while is the same when it is back, also
+// where it is published; what is gone for longer than it is kept is forgotten.
+func TestGoneAndBack(t *testing.T) {
+	ann, cy := event("a", "Ann", "20260720", "20260722"), event("c", "Cy", "20260801", "20260803")
+	b := newBench(t, ann+cy)
+	row := func() store.Booking {
+		rows, err := b.store.BookingsWithin(ctx, b.calendar, span.Days(span.NewDate(2026, 7, 20), span.NewDate(2026, 7, 22)))
+		require.NoError(t, err)
+		require.Len(t, rows, 1)
+		return rows[0]
+	}
+	before := row()
+	r := b.read(cy)
+	assert.Equal(t, 1, r.Removed)
+	assert.Equal(t, []string{"08-01/08-03 Cy"}, b.bookings())
+	assert.Equal(t, 1, b.read(ann+cy).Added)
+	after := row()
+	assert.Equal(t, []any{before.ID, before.Minted, before.SeenBy}, []any{after.ID, after.Minted, after.SeenBy})
+
+	b.read(cy)
+	require.NoError(t, b.store.ForgetGone(ctx, b.now.Add(-time.Hour)))
+	b.read(ann + cy)
+	assert.Equal(t, before.ID, row().ID, "gone too lately to be forgotten")
+	b.read(cy)
+	require.NoError(t, b.store.ForgetGone(ctx, b.now.Add(time.Hour)))
+	b.read(ann + cy)
+	assert.NotEqual(t, before.ID, row().ID)
+}
+
 // TestFailureChangesNothing: whatever goes wrong, what was read last stays, and its facts.
 func TestFailureChangesNothing(t *testing.T) {
 	b := newBench(t, event("a", "Ann", "20260720", "20260722"))

@@ -2,6 +2,7 @@ package refresh
 
 import (
 	"errors"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -25,28 +26,36 @@ func recorded(feed store.Feed, known []store.Entry) reading.Feed {
 func entriesOf(rows []store.Entry) []reading.Entry {
 	entries := make([]reading.Entry, len(rows))
 	for i, e := range rows {
-		entries[i] = reading.Entry{ID: e.ID, Identity: reading.Identity{UID: e.UID, Place: e.Place, Digest: e.Digest}, NotBefore: orZero(e.NotBefore), SeenBy: e.SeenBy}
+		entries[i] = reading.Entry{ID: e.ID, Identity: reading.Identity{UID: e.UID, Place: e.Place, Digest: e.Digest}, NotBefore: orZero(e.NotBefore), SeenBy: e.SeenBy, Gone: orZero(e.GoneAt)}
 	}
 	return entries
 }
 
 // saveEntries writes the entries that a reading changed; the new ones get their IDs.
 func saveEntries(tx *store.Tx, feed int64, c *reading.Changes) error {
-	row := func(i int) store.Entry {
-		e := c.Entries[i]
-		return store.Entry{ID: e.ID, FeedID: feed, UID: e.UID, Place: e.Place, Digest: e.Digest, NotBefore: orNil(e.NotBefore), SeenBy: e.SeenBy}
+	row := func(e reading.Entry) store.Entry {
+		return store.Entry{ID: e.ID, FeedID: feed, UID: e.UID, Place: e.Place, Digest: e.Digest, NotBefore: orNil(e.NotBefore), SeenBy: e.SeenBy, GoneAt: orNil(e.Gone)}
 	}
 	added := make([]*store.Entry, len(c.Added))
 	for n, i := range c.Added {
-		e := row(i)
+		e := row(c.Entries[i])
 		added[n] = &e
 	}
-	changed := make([]store.Entry, len(c.Changed))
-	for n, i := range c.Changed {
-		changed[n] = row(i)
+	var changed []store.Entry
+	for _, i := range slices.Concat(c.Changed, c.Returned) {
+		changed = append(changed, row(c.Entries[i]))
 	}
-	if err := tx.ReplaceEntries(added, changed, c.Removed); err != nil {
+	if err := tx.SaveEntries(added, changed); err != nil {
 		return err
+	}
+	lost := make([]int64, len(c.Removed))
+	for i, e := range c.Removed {
+		lost[i] = e.ID
+	}
+	if len(lost) > 0 {
+		if err := tx.LoseEntries(lost, c.Removed[0].Gone); err != nil {
+			return err
+		}
 	}
 	for n, i := range c.Added {
 		c.Entries[i].ID = added[n].ID

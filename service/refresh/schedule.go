@@ -24,10 +24,15 @@ func (r *Refresher) Run(ctx context.Context, tick <-chan time.Time) {
 	}
 	wake := make(chan struct{}, 1)
 	workers.Go(func() { r.handOut(ctx, due, wake) })
-	for {
+	for rounds := 0; ; rounds++ {
 		select {
 		case wake <- struct{}{}:
 		default: // it is still at it
+		}
+		if rounds%600 == 599 && r.KeepGone > 0 {
+			if err := r.Store.ForgetGone(ctx, r.Now().Add(-r.KeepGone)); err != nil && ctx.Err() == nil {
+				r.Log.Warn("entries that are long gone cannot be forgotten; it is tried again", "error", err)
+			}
 		}
 		if err := errors.Join(r.moveWindows(ctx), r.Combiner.All(ctx)); err != nil && ctx.Err() == nil {
 			r.Log.Error("background work failed; it is tried again", "error", err)

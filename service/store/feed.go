@@ -212,16 +212,30 @@ func (tx *Tx) Body(feed int64) ([]byte, error) {
 	}
 }
 
-// Entries lists a feed's entries in the order in which they were first seen.
+// Entries lists the entries that a feed shows, in the order in which they were first seen.
 func (tx *Tx) Entries(feed int64) ([]Entry, error) {
-	return many[Entry](tx.db.Where("feed_id = ?", feed).Order("id"))
+	return many[Entry](tx.db.Where("feed_id = ? AND gone_at IS NULL", feed).Order("id"))
 }
 
-// ReplaceEntries adds, changes and removes entries; the added ones get their IDs.
-func (tx *Tx) ReplaceEntries(added []*Entry, changed []Entry, removed []int64) error {
-	if err := inChunks(removed, func(some []int64) error { return tx.db.Where("id IN ?", some).Delete(&Entry{}).Error }); err != nil {
-		return err
-	}
+// GoneEntries lists the entries that a feed no longer shows, the one that went last first.
+func (tx *Tx) GoneEntries(feed int64) ([]Entry, error) {
+	return many[Entry](tx.db.Where("feed_id = ? AND gone_at IS NOT NULL", feed).Order("gone_at DESC, id"))
+}
+
+// ForgetGone removes entries that have been gone since before then, some at a time.
+func (s *Store) ForgetGone(ctx context.Context, before time.Time) error {
+	return s.db.WithContext(ctx).Exec("DELETE FROM entries WHERE gone_at < ? LIMIT 10000", before).Error
+}
+
+// LoseEntries notes that a feed no longer shows entries.
+func (tx *Tx) LoseEntries(ids []int64, at time.Time) error {
+	return inChunks(ids, func(some []int64) error {
+		return tx.db.Model(&Entry{}).Where("id IN ?", some).Update("gone_at", at).Error
+	})
+}
+
+// SaveEntries adds and changes entries; the added ones get their IDs.
+func (tx *Tx) SaveEntries(added []*Entry, changed []Entry) error {
 	if err := upsert(tx, changed); err != nil || len(added) == 0 {
 		return err
 	}

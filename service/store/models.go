@@ -136,6 +136,7 @@ type Entry struct {
 	Digest    string
 	NotBefore *time.Time
 	SeenBy    time.Time
+	GoneAt    *time.Time // the feed no longer shows it; if it comes back, it is the same
 }
 
 // Calendar is the combined availability of one bookable thing.

@@ -112,7 +112,7 @@ func TestErrorsSayTheirStatement(t *testing.T) {
 	for i := range entries {
 		entries[i] = &store.Entry{FeedID: f.ID, UID: strings.Repeat("u", 100), SeenBy: now}
 	}
-	err = s.Tx(ctx, func(tx *store.Tx) error { return tx.ReplaceEntries(entries, nil, nil) })
+	err = s.Tx(ctx, func(tx *store.Tx) error { return tx.SaveEntries(entries, nil) })
 	var failed *store.StatementError
 	require.ErrorAs(t, err, &failed)
 	assert.True(t, strings.HasPrefix(failed.Statement, "INSERT INTO `entries`"), failed.Statement)
