@@ -155,6 +155,7 @@ func TestRefusals(t *testing.T) {
 		assert.Equal(t, tc.status, resp.StatusCode, name)
 		assert.Equal(t, tc.status, p.Status, name)
 		assert.NotEmpty(t, p.Title, name)
+		assert.NotEmpty(t, p.Code, name)
 		if tc.field != "" && assert.NotNil(t, p.Errors, name) {
 			assert.Equal(t, tc.field, (*p.Errors)[0].Field, name)
 		}

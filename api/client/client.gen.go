@@ -189,6 +189,87 @@ func (e Outcome) Valid() bool {
 	}
 }
 
+// Defines values for ProblemCode.
+const (
+	ProblemCodeAlreadySetUp         ProblemCode = "already_set_up"
+	ProblemCodeBeingRead            ProblemCode = "being_read"
+	ProblemCodeDatabaseAway         ProblemCode = "database_away"
+	ProblemCodeForeignSite          ProblemCode = "foreign_site"
+	ProblemCodeInUse                ProblemCode = "in_use"
+	ProblemCodeInternal             ProblemCode = "internal"
+	ProblemCodeLocalOnly            ProblemCode = "local_only"
+	ProblemCodeLocked               ProblemCode = "locked"
+	ProblemCodeMethodNotAllowed     ProblemCode = "method_not_allowed"
+	ProblemCodeNoRoom               ProblemCode = "no_room"
+	ProblemCodeNotFound             ProblemCode = "not_found"
+	ProblemCodeNotLoggedIn          ProblemCode = "not_logged_in"
+	ProblemCodeNothingToAcknowledge ProblemCode = "nothing_to_acknowledge"
+	ProblemCodeRefused              ProblemCode = "refused"
+	ProblemCodeStaleRevision        ProblemCode = "stale_revision"
+	ProblemCodeTaken                ProblemCode = "taken"
+	ProblemCodeTooLarge             ProblemCode = "too_large"
+	ProblemCodeTooManyAttempts      ProblemCode = "too_many_attempts"
+	ProblemCodeTooManyPages         ProblemCode = "too_many_pages"
+	ProblemCodeUnknownHost          ProblemCode = "unknown_host"
+	ProblemCodeUnreadable           ProblemCode = "unreadable"
+	ProblemCodeWouldLose            ProblemCode = "would_lose"
+	ProblemCodeWrongValue           ProblemCode = "wrong_value"
+)
+
+// Valid indicates whether the value is a known member of the ProblemCode enum.
+func (e ProblemCode) Valid() bool {
+	switch e {
+	case ProblemCodeAlreadySetUp:
+		return true
+	case ProblemCodeBeingRead:
+		return true
+	case ProblemCodeDatabaseAway:
+		return true
+	case ProblemCodeForeignSite:
+		return true
+	case ProblemCodeInUse:
+		return true
+	case ProblemCodeInternal:
+		return true
+	case ProblemCodeLocalOnly:
+		return true
+	case ProblemCodeLocked:
+		return true
+	case ProblemCodeMethodNotAllowed:
+		return true
+	case ProblemCodeNoRoom:
+		return true
+	case ProblemCodeNotFound:
+		return true
+	case ProblemCodeNotLoggedIn:
+		return true
+	case ProblemCodeNothingToAcknowledge:
+		return true
+	case ProblemCodeRefused:
+		return true
+	case ProblemCodeStaleRevision:
+		return true
+	case ProblemCodeTaken:
+		return true
+	case ProblemCodeTooLarge:
+		return true
+	case ProblemCodeTooManyAttempts:
+		return true
+	case ProblemCodeTooManyPages:
+		return true
+	case ProblemCodeUnknownHost:
+		return true
+	case ProblemCodeUnreadable:
+		return true
+	case ProblemCodeWouldLose:
+		return true
+	case ProblemCodeWrongValue:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for Role.
 const (
 	Blocks Role = "blocks"
@@ -543,6 +624,9 @@ type PlatformRequest struct {
 
 // Problem defines model for Problem.
 type Problem struct {
+	// Code What went wrong, for programs; it stays the same when the sentences change
+	Code ProblemCode `json:"code"`
+
 	// Confirm To be given with the removal, if that is wanted
 	Confirm *string `json:"confirm,omitempty"`
 	Detail  *string `json:"detail,omitempty"`
@@ -556,6 +640,9 @@ type Problem struct {
 	Status int       `json:"status"`
 	Title  string    `json:"title"`
 }
+
+// ProblemCode What went wrong, for programs; it stays the same when the sentences change
+type ProblemCode string
 
 // Publication defines model for Publication.
 type Publication struct {

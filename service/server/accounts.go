@@ -72,7 +72,7 @@ func (s *server) slowDown() error {
 	if s.logins.Allow() {
 		return nil
 	}
-	return &problem{Status: http.StatusTooManyRequests, Title: "Too many attempts", Detail: "wait a few seconds and try again", retryAfter: 5}
+	return &problem{Status: http.StatusTooManyRequests, Code: gen.ProblemCodeTooManyAttempts, Title: "Too many attempts", Detail: "wait a few seconds and try again", retryAfter: 5}
 }
 
 // newSession rotates: the browser's earlier session ends where the new one begins.

@@ -2,8 +2,10 @@ package server
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"net/http"
+	"slices"
 	"strings"
 	"time"
 
@@ -51,11 +53,25 @@ func (s *server) PutLink(ctx context.Context, r gen.PutLinkRequestObject) (gen.P
 		return nil, err
 	}
 	link.CalendarID, link.FeedID = r.Id, r.Feed
-	if err := s.Refresher.Link(ctx, link); err != nil {
+	err = s.Refresher.Link(ctx, link)
+	if errors.Is(err, store.ErrTaken) {
+		if same, failed := s.linked(ctx, link); failed != nil || same {
+			err = failed // it was sent before
+		}
+	}
+	if err != nil {
 		return nil, taken(err, "feed", "the feed counts on this calendar already: change how with PATCH, or `wharf link edit`")
 	}
 	one, err := s.calendarJSON(ctx, r.Id)
 	return gen.PutLink200JSONResponse(one), err
+}
+
+// linked reports whether the feed counts on the calendar in just that way.
+func (s *server) linked(ctx context.Context, link store.Link) (bool, error) {
+	all, err := s.Store.LinksOf(ctx, link.FeedID)
+	return slices.ContainsFunc(all, func(l store.Link) bool {
+		return l.CalendarID == link.CalendarID && l.Role == link.Role && l.Tentative == link.Tentative && l.Units == link.Units && l.Label == link.Label
+	}), err
 }
 
 func (s *server) ListBookings(ctx context.Context, r gen.ListBookingsRequestObject) (gen.ListBookingsResponseObject, error) {

@@ -24,7 +24,7 @@ const (
 // service stops.
 func (s *server) StreamChanges(ctx context.Context, _ gen.StreamChangesRequestObject) (gen.StreamChangesResponseObject, error) {
 	if s.Hub.Subscribers() >= s.MaxStreams {
-		return nil, &problem{Status: http.StatusServiceUnavailable, Title: "Too many open pages", Detail: "close some of them, or raise --max-streams", retryAfter: 60}
+		return nil, &problem{Status: http.StatusServiceUnavailable, Code: gen.ProblemCodeTooManyPages, Title: "Too many open pages", Detail: "close some of them, or raise --max-streams", retryAfter: 60}
 	}
 	return stream{ctx, s, loginOf(ctx)}, nil
 }

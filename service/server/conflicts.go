@@ -48,7 +48,7 @@ func (s *server) AcknowledgeConflict(ctx context.Context, r gen.AcknowledgeConfl
 	}
 	err = s.Store.Acknowledge(ctx, r.Id, accountOf(ctx).Name, note)
 	if errors.Is(err, store.ErrNotFound) {
-		return nil, &problem{Status: http.StatusConflict, Title: "Nothing to acknowledge", Detail: "this conflict is " + string(one.State) + " by now"}
+		return nil, &problem{Status: http.StatusConflict, Code: gen.ProblemCodeNothingToAcknowledge, Title: "Nothing to acknowledge", Detail: "this conflict is " + string(one.State) + " by now"}
 	}
 	if err != nil {
 		return nil, err

@@ -17,6 +17,7 @@ import (
 	"github.com/getkin/kin-openapi/routers/gorillamux"
 	"github.com/gin-gonic/gin"
 
+	gen "wharf/api/server"
 	"wharf/service/account"
 	"wharf/service/store"
 )
@@ -63,7 +64,7 @@ func (c *contract) validate(s *server) gin.HandlerFunc {
 	return func(g *gin.Context) {
 		route, params, err := c.router.FindRoute(g.Request)
 		if err != nil {
-			s.fail(g, &problem{Status: http.StatusNotFound, Title: "Not found", Detail: "there is nothing at this address"})
+			s.fail(g, &problem{Status: http.StatusNotFound, Code: gen.ProblemCodeNotFound, Title: "Not found", Detail: "there is nothing at this address"})
 			return
 		}
 		g.Set(keyRoute, route)
@@ -101,7 +102,7 @@ func bodyOf(route *routers.Route) *openapi3.Schema {
 func contractProblem(err error, body *openapi3.Schema) *problem {
 	var tooLarge *http.MaxBytesError
 	if errors.As(err, &tooLarge) {
-		return &problem{Status: http.StatusRequestEntityTooLarge, Title: "Too large", Detail: "a request has at most 1 MB"}
+		return &problem{Status: http.StatusRequestEntityTooLarge, Code: gen.ProblemCodeTooLarge, Title: "Too large", Detail: "a request has at most 1 MB"}
 	}
 	p := badRequest("")
 	collect(err, body, p)

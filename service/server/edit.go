@@ -15,6 +15,7 @@ import (
 // editing is one edit of one thing by a person who has seen one revision of it.
 type editing struct {
 	store.Edit // what all its rows have in common; Revision is the one that was seen
+	stand      int64
 	rows       []store.Edit
 }
 
@@ -33,12 +34,14 @@ func (e *staleError) Error() string {
 	return fmt.Sprintf("revision %d was seen, and it is at %d", e.seen.Revision, e.stand)
 }
 
-// begin refuses an edit of a revision that is not the newest. It is to be called in the
-// transaction, before set.
-func (e *editing) begin(stand int64) error {
-	e.rows = nil
-	if stand != e.Revision {
-		return &staleError{e.Edit, stand}
+// begin notes at which revision the thing stands. It is to be called in the transaction, before
+// set.
+func (e *editing) begin(stand int64) { e.stand, e.rows = stand, nil }
+
+// stale is the error of an edit of a revision that is not the newest.
+func (e *editing) stale() error {
+	if e.stand != e.Revision {
+		return &staleError{e.Edit, e.stand}
 	}
 	return nil
 }
@@ -55,11 +58,17 @@ func set[T comparable](e *editing, name string, field *T, to *T) {
 	*field = *to
 }
 
-// save raises the revision if anything was set, and keeps the record of it.
+// save raises the revision if anything was set, and keeps the record of it. An edit that
+// changes nothing succeeds from whatever revision it starts: it may be one whose answer was lost
+// and that is sent again.
 func (e *editing) save(tx *store.Tx, revision *int64) error {
-	if len(e.rows) > 0 {
-		*revision++
+	if len(e.rows) == 0 {
+		return nil
 	}
+	if err := e.stale(); err != nil {
+		return err
+	}
+	*revision++
 	return tx.SaveEdits(e.rows)
 }
 
@@ -70,7 +79,7 @@ func (s *server) explained(ctx context.Context, err error) error {
 	if !errors.As(err, &stale) {
 		return err
 	}
-	p := &problem{Status: http.StatusConflict, Title: "It has changed meanwhile"}
+	p := &problem{Status: http.StatusConflict, Code: gen.ProblemCodeStaleRevision, Title: "It has changed meanwhile"}
 	edits, failed := s.Store.EditsAfter(ctx, stale.seen)
 	if failed != nil {
 		return failed
@@ -107,9 +116,7 @@ func (s *server) EditPlatform(ctx context.Context, r gen.EditPlatformRequestObje
 		if row, err = tx.LockPlatform(r.Id); err != nil {
 			return err
 		}
-		if err := e.begin(row.Revision); err != nil {
-			return err
-		}
+		e.begin(row.Revision)
 		set(e, "name", &row.Name, trimmed(&r.Body.Name))
 		return errors.Join(e.save(tx, &row.Revision), tx.SavePlatform(row), tx.Changed(store.TopicPlatform, r.Id))
 	})
@@ -134,14 +141,13 @@ func (s *server) EditFeed(ctx context.Context, r gen.EditFeedRequestObject) (gen
 		if err != nil {
 			return nil, err
 		}
-		if err := e.begin(row.Revision); err != nil {
+		e.begin(row.Revision)
+		if err := e.stale(); err != nil {
 			return nil, s.explained(ctx, err)
 		}
 	}
 	err := s.Refresher.EditFeed(ctx, r.Id, link, func(tx *store.Tx, row *store.Feed) error {
-		if err := e.begin(row.Revision); err != nil {
-			return err
-		}
+		e.begin(row.Revision)
 		set(e, "name", &row.Name, trimmed(r.Body.Name))
 		set(e, "color", &row.Color, (*string)(r.Body.Color))
 		if r.Body.Every != nil && *r.Body.Every != row.EverySeconds {
@@ -178,9 +184,7 @@ func (s *server) EditFeed(ctx context.Context, r gen.EditFeedRequestObject) (gen
 func (s *server) EditCalendar(ctx context.Context, r gen.EditCalendarRequestObject) (gen.EditCalendarResponseObject, error) {
 	e := s.editing(ctx, store.TopicCalendar, r.Id, 0, r.Body.Revision)
 	err := s.Refresher.EditCalendar(ctx, r.Id, func(tx *store.Tx, row *store.Calendar) error {
-		if err := e.begin(row.Revision); err != nil {
-			return err
-		}
+		e.begin(row.Revision)
 		set(e, "name", &row.Name, trimmed(r.Body.Name))
 		set(e, "zone", &row.Zone, r.Body.Zone)
 		set(e, "capacity", &row.Capacity, r.Body.Capacity)
@@ -196,9 +200,7 @@ func (s *server) EditCalendar(ctx context.Context, r gen.EditCalendarRequestObje
 func (s *server) EditLink(ctx context.Context, r gen.EditLinkRequestObject) (gen.EditLinkResponseObject, error) {
 	e := s.editing(ctx, store.TopicLink, r.Id, r.Feed, r.Body.Revision)
 	err := s.Refresher.EditLink(ctx, r.Id, r.Feed, func(tx *store.Tx, row *store.Link) error {
-		if err := e.begin(row.Revision); err != nil {
-			return err
-		}
+		e.begin(row.Revision)
 		set(e, "role", &row.Role, (*string)(r.Body.Role))
 		set(e, "tentative", &row.Tentative, (*string)(r.Body.Tentative))
 		set(e, "units", &row.Units, r.Body.Units)
@@ -219,9 +221,7 @@ func (s *server) EditPublication(ctx context.Context, r gen.EditPublicationReque
 		if row, err = tx.LockPublication(r.Id); err != nil {
 			return err
 		}
-		if err := e.begin(row.Revision); err != nil {
-			return err
-		}
+		e.begin(row.Revision)
 		set(e, "name", &row.Name, trimmed(&r.Body.Name))
 		return errors.Join(e.save(tx, &row.Revision), tx.RenamePublication(row), tx.MarkDirty(row.CalendarID), tx.Changed(store.TopicPublication, r.Id))
 	})

@@ -59,6 +59,7 @@ func TestProblems(t *testing.T) {
 		p := problemOf(fmt.Errorf("on the way: %w", tc.err))
 		assert.Equal(t, tc.status, p.Status, tc.err)
 		assert.NotEmpty(t, p.Title)
+		assert.NotEmpty(t, p.Code)
 		assert.NotContains(t, p.Detail, "a secret detail")
 		if tc.field != "" && assert.Len(t, p.Errors, 1, tc.err) {
 			assert.Equal(t, tc.field, p.Errors[0].Field)

@@ -8,6 +8,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	gen "wharf/api/server"
 	"wharf/core/ical"
 	"wharf/core/rules"
 	"wharf/service/account"
@@ -18,13 +19,14 @@ import (
 
 // problem is an error as the API tells it (RFC 9457).
 type problem struct {
-	Title      string       `json:"title"`
-	Status     int          `json:"status"`
-	Detail     string       `json:"detail,omitempty"`
-	Errors     []fieldError `json:"errors,omitempty"`
-	Loses      []string     `json:"loses,omitempty"`
-	Confirm    string       `json:"confirm,omitempty"`
-	retryAfter int          // seconds
+	Code       gen.ProblemCode `json:"code"` // which does not change, for programs
+	Title      string          `json:"title"`
+	Status     int             `json:"status"`
+	Detail     string          `json:"detail,omitempty"`
+	Errors     []fieldError    `json:"errors,omitempty"`
+	Loses      []string        `json:"loses,omitempty"`
+	Confirm    string          `json:"confirm,omitempty"`
+	retryAfter int             // seconds
 }
 
 type fieldError struct {
@@ -35,17 +37,23 @@ type fieldError struct {
 func (p *problem) Error() string { return p.Title + ": " + p.Detail }
 
 func badRequest(detail string) *problem {
-	return &problem{Status: http.StatusBadRequest, Title: "The request cannot be read", Detail: detail}
+	return &problem{Status: http.StatusBadRequest, Code: gen.ProblemCodeUnreadable, Title: "The request cannot be read", Detail: detail}
 }
 
 func fieldProblem(status int, field, message string) *problem {
-	return &problem{Status: status, Title: "A value is not right", Detail: message, Errors: []fieldError{{field, message}}}
+	return &problem{Status: status, Code: gen.ProblemCodeWrongValue, Title: "A value is not right", Detail: message, Errors: []fieldError{{field, message}}}
+}
+
+func takenProblem(field, message string) *problem {
+	p := fieldProblem(http.StatusConflict, field, message)
+	p.Code = gen.ProblemCodeTaken
+	return p
 }
 
 // taken turns a duplicate name into a problem with that field.
 func taken(err error, field, message string) error {
 	if errors.Is(err, store.ErrTaken) {
-		return fieldProblem(http.StatusConflict, field, message)
+		return takenProblem(field, message)
 	}
 	return err
 }
@@ -85,21 +93,21 @@ func problemOf(err error) *problem {
 	case errors.As(err, &not):
 		return fieldProblem(http.StatusUnprocessableEntity, "url", not.Error())
 	case errors.Is(err, store.ErrNotFound):
-		return &problem{Status: http.StatusNotFound, Title: "Not found", Detail: "there is nothing with this id: it may have been removed"}
+		return &problem{Status: http.StatusNotFound, Code: gen.ProblemCodeNotFound, Title: "Not found", Detail: "there is nothing with this id: it may have been removed"}
 	case errors.Is(err, refresh.ErrBusy), errors.Is(err, store.ErrLost):
-		return &problem{Status: http.StatusConflict, Title: "Busy", Detail: refresh.ErrBusy.Error(), retryAfter: 30}
+		return &problem{Status: http.StatusConflict, Code: gen.ProblemCodeBeingRead, Title: "Busy", Detail: refresh.ErrBusy.Error(), retryAfter: 30}
 	case errors.Is(err, account.ErrCredentials), errors.Is(err, account.ErrUnknown):
-		return &problem{Status: http.StatusUnauthorized, Title: "Not logged in", Detail: err.Error()}
+		return &problem{Status: http.StatusUnauthorized, Code: gen.ProblemCodeNotLoggedIn, Title: "Not logged in", Detail: err.Error()}
 	case errors.Is(err, account.ErrDemo), errors.Is(err, account.ErrSetupCode):
-		return &problem{Status: http.StatusForbidden, Title: "Refused", Detail: err.Error()}
+		return &problem{Status: http.StatusForbidden, Code: gen.ProblemCodeRefused, Title: "Refused", Detail: err.Error()}
 	case errors.Is(err, account.ErrSetupDone):
-		return &problem{Status: http.StatusConflict, Title: "Already set up", Detail: err.Error()}
+		return &problem{Status: http.StatusConflict, Code: gen.ProblemCodeAlreadySetUp, Title: "Already set up", Detail: err.Error()}
 	case errors.Is(err, store.ErrLocked):
-		return &problem{Status: http.StatusServiceUnavailable, Title: "In use", Detail: "others are changing what this needs: try again in a moment", retryAfter: 5}
+		return &problem{Status: http.StatusServiceUnavailable, Code: gen.ProblemCodeLocked, Title: "In use", Detail: "others are changing what this needs: try again in a moment", retryAfter: 5}
 	case store.IsFull(err):
-		return &problem{Status: http.StatusInsufficientStorage, Title: "No room", Detail: "the disk of the database is full, so nothing of this was kept: make room, then try again", retryAfter: 60}
+		return &problem{Status: http.StatusInsufficientStorage, Code: gen.ProblemCodeNoRoom, Title: "No room", Detail: "the disk of the database is full, so nothing of this was kept: make room, then try again", retryAfter: 60}
 	case store.IsAway(err), errors.Is(err, context.DeadlineExceeded):
-		return &problem{Status: http.StatusServiceUnavailable, Title: "Database away", Detail: "the database does not answer: try again in a moment", retryAfter: 10}
+		return &problem{Status: http.StatusServiceUnavailable, Code: gen.ProblemCodeDatabaseAway, Title: "Database away", Detail: "the database does not answer: try again in a moment", retryAfter: 10}
 	}
-	return &problem{Status: http.StatusInternalServerError, Title: "Internal error", Detail: "something went wrong in Wharf; the log says more"}
+	return &problem{Status: http.StatusInternalServerError, Code: gen.ProblemCodeInternal, Title: "Internal error", Detail: "something went wrong in Wharf; the log says more"}
 }

@@ -70,10 +70,10 @@ func (s *server) takenBy(ctx context.Context, err error, row store.Publication) 
 	}
 	for _, p := range all {
 		if p.CalendarID == row.CalendarID && p.PlatformID == row.PlatformID {
-			return fieldProblem(http.StatusConflict, "platform", "this platform has a link for the calendar already: "+p.Name)
+			return takenProblem("platform", "this platform has a link for the calendar already: "+p.Name)
 		}
 	}
-	return fieldProblem(http.StatusConflict, "name", publicationNameTaken)
+	return takenProblem("name", publicationNameTaken)
 }
 
 func (s *server) ListPickups(ctx context.Context, r gen.ListPickupsRequestObject) (gen.ListPickupsResponseObject, error) {

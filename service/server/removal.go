@@ -27,7 +27,7 @@ func confirmed(confirm *string, loses []string) error {
 	if confirm != nil && *confirm == key {
 		return nil
 	}
-	return &problem{Status: http.StatusConflict, Title: "Something would be lost", Detail: strings.Join(loses, " "), Loses: loses, Confirm: key}
+	return &problem{Status: http.StatusConflict, Code: gen.ProblemCodeWouldLose, Title: "Something would be lost", Detail: strings.Join(loses, " "), Loses: loses, Confirm: key}
 }
 
 func plural(n int64, one, many string) string {
@@ -217,7 +217,7 @@ func (s *server) RemovePlatform(ctx context.Context, r gen.RemovePlatformRequest
 		}
 	}
 	if len(used) > 0 {
-		return nil, &problem{Status: http.StatusConflict, Title: "In use", Detail: "the platform is in use by " + strings.Join(used, ", ") + ": remove these first, or give them another platform"}
+		return nil, &problem{Status: http.StatusConflict, Code: gen.ProblemCodeInUse, Title: "In use", Detail: "the platform is in use by " + strings.Join(used, ", ") + ": remove these first, or give them another platform"}
 	}
 	return gen.RemovePlatform204Response{}, s.Store.Tx(ctx, func(tx *store.Tx) error {
 		row, err := tx.LockPlatform(r.Id)

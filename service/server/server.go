@@ -104,7 +104,7 @@ func New(c Config) (http.Handler, error) {
 	})
 	r.NoRoute(s.console)
 	r.NoMethod(func(g *gin.Context) {
-		s.fail(g, &problem{Status: http.StatusMethodNotAllowed, Title: "Method not allowed", Detail: "use one of: " + g.Writer.Header().Get("Allow")})
+		s.fail(g, &problem{Status: http.StatusMethodNotAllowed, Code: gen.ProblemCodeMethodNotAllowed, Title: "Method not allowed", Detail: "use one of: " + g.Writer.Header().Get("Allow")})
 	})
 	compress, err := gzhttp.NewWrapper(gzhttp.MinSize(1024), gzhttp.ExceptContentTypes([]string{"text/event-stream"}),
 		gzhttp.RandomJitter(32, 0, false)) // so that its length tells nothing of the secrets in an answer
@@ -127,7 +127,7 @@ func (s *server) recover(g *gin.Context) {
 				panic(v)
 			}
 			s.Log.Error("a request panicked", "panic", v, "route", g.FullPath())
-			s.fail(g, &problem{Status: http.StatusInternalServerError, Title: "Internal error", Detail: "something went wrong in Wharf; the log says more"})
+			s.fail(g, &problem{Status: http.StatusInternalServerError, Code: gen.ProblemCodeInternal, Title: "Internal error", Detail: "something went wrong in Wharf; the log says more"})
 		}
 	}()
 	g.Next()
@@ -152,7 +152,7 @@ func (s *server) log(g *gin.Context) {
 // be pointed at us (DNS rebinding).
 func (s *server) checkHost(g *gin.Context) {
 	if !s.knownHost(g.Request) {
-		s.fail(g, &problem{Status: http.StatusMisdirectedRequest, Title: "Unknown host", Detail: s.unknownHost()})
+		s.fail(g, &problem{Status: http.StatusMisdirectedRequest, Code: gen.ProblemCodeUnknownHost, Title: "Unknown host", Detail: s.unknownHost()})
 	}
 }
 
@@ -188,13 +188,13 @@ var crossOrigin = http.NewCrossOriginProtection()
 // checkOrigin refuses state-changing requests that another site made a browser send.
 func (s *server) checkOrigin(g *gin.Context) {
 	if err := crossOrigin.Check(g.Request); err != nil {
-		s.fail(g, &problem{Status: http.StatusForbidden, Title: "Request from another site", Detail: "open Wharf itself and do it there"})
+		s.fail(g, &problem{Status: http.StatusForbidden, Code: gen.ProblemCodeForeignSite, Title: "Request from another site", Detail: "open Wharf itself and do it there"})
 	}
 }
 
 func (s *server) localOnly(g *gin.Context) {
 	if !local(g) {
-		s.fail(g, &problem{Status: http.StatusForbidden, Title: "Only from this machine", Detail: "metrics are given to the machine that Wharf runs on"})
+		s.fail(g, &problem{Status: http.StatusForbidden, Code: gen.ProblemCodeLocalOnly, Title: "Only from this machine", Detail: "metrics are given to the machine that Wharf runs on"})
 	}
 }
 
@@ -234,12 +234,12 @@ func (s *server) ready(g *gin.Context) {
 func (s *server) console(g *gin.Context) {
 	path := strings.TrimPrefix(g.Request.URL.Path, "/")
 	if strings.HasPrefix(path, "api/") {
-		s.fail(g, &problem{Status: http.StatusNotFound, Title: "Not found", Detail: "there is nothing at this address"})
+		s.fail(g, &problem{Status: http.StatusNotFound, Code: gen.ProblemCodeNotFound, Title: "Not found", Detail: "there is nothing at this address"})
 		return
 	}
 	if g.Request.Method != http.MethodGet && g.Request.Method != http.MethodHead {
 		g.Header("Allow", "GET, HEAD")
-		s.fail(g, &problem{Status: http.StatusMethodNotAllowed, Title: "Method not allowed", Detail: "use GET"})
+		s.fail(g, &problem{Status: http.StatusMethodNotAllowed, Code: gen.ProblemCodeMethodNotAllowed, Title: "Method not allowed", Detail: "use GET"})
 		return
 	}
 	if info, err := fs.Stat(s.Console, path); path == "" || err != nil || info.IsDir() {

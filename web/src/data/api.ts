@@ -35,7 +35,7 @@ const problems: Middleware = {
     if (response.ok) return undefined
     const problem = (await response.json().catch(() => null)) as Problem | null
     throw new ProblemError(
-      problem ?? { title: `The service answered ${response.status}.`, status: response.status },
+      problem ?? { code: 'internal', title: `The service answered ${response.status}.`, status: response.status },
       response.status,
     )
   },

@@ -455,7 +455,13 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * @description What went wrong, for programs; it stays the same when the sentences change
+         * @enum {string}
+         */
+        ProblemCode: "unreadable" | "wrong_value" | "not_found" | "method_not_allowed" | "too_large" | "being_read" | "not_logged_in" | "refused" | "already_set_up" | "no_room" | "database_away" | "internal" | "stale_revision" | "nothing_to_acknowledge" | "too_many_pages" | "would_lose" | "unknown_host" | "foreign_site" | "local_only" | "too_many_attempts" | "taken" | "in_use" | "locked";
         Problem: {
+            code: components["schemas"]["ProblemCode"];
             title: string;
             status: number;
             detail?: string;
@@ -1808,6 +1814,7 @@ type ReadonlyArray<T> = [
 ] extends [
     unknown[]
 ] ? Readonly<Exclude<T, undefined>> : Readonly<Exclude<T, undefined>[]>;
+export const problemCodeValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["ProblemCode"]> = ["unreadable", "wrong_value", "not_found", "method_not_allowed", "too_large", "being_read", "not_logged_in", "refused", "already_set_up", "no_room", "database_away", "internal", "stale_revision", "nothing_to_acknowledge", "too_many_pages", "would_lose", "unknown_host", "foreign_site", "local_only", "too_many_attempts", "taken", "in_use", "locked"];
 export const loginKindValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Login"]["kind"]> = ["browser", "token"];
 export const colorValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Color"]> = ["teal", "rust", "indigo", "ochre", "plum", "moss", "azure", "coral", "slate", "rose", "olive", "umber"];
 export const feedStateValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["FeedState"]> = ["fresh", "late", "failing"];

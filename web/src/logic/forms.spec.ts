@@ -8,7 +8,7 @@ vi.mock('@tanstack/vue-query', () => ({ useQueryClient: () => ({ invalidateQueri
 beforeEach(() => invalidateQueries.mockClear())
 
 const problem = (status: number, more: object) =>
-  new ProblemError({ title: 'No', status, detail: 'not so', ...more }, status)
+  new ProblemError({ code: 'wrong_value', title: 'No', status, detail: 'not so', ...more }, status)
 const failing = (e: Error) => () => Promise.reject(e)
 
 describe('the answer to a form', () => {
