@@ -80,8 +80,9 @@ func (env *Env) check(c *cli.Command, name string) (diags []ical.Diagnostic, doc
 	}
 	// A year on either side of now shows what cannot be laid out.
 	w := recur.Window{From: env.Now().AddDate(-1, 0, 0), To: env.Now().AddDate(1, 0, 0), Zone: anyZone, Limit: c.Int("max-occurrences")}
+	x := doc.In(w)
 	for _, e := range doc.Entries {
-		_, found := doc.Expand(e, w)
+		_, found := x.Expand(e)
 		diags = append(diags, found...)
 	}
 	told := map[int]bool{} // lines of which something better was said than that a value is bad

@@ -85,8 +85,9 @@ func (env *Env) fileConflicts(ctx context.Context, c *cli.Command) error {
 func bookingsOf(doc *recur.Document, say func(...ical.Diagnostic), feed int64, calendar rules.Calendar, w recur.Window, nextID int64) []judge.Booking {
 	link := rules.Link{Role: rules.Blocks, Tentative: rules.AsTentative, Units: 1}
 	var all []judge.Booking
+	x := doc.In(w)
 	for _, e := range doc.Entries {
-		found, diags := doc.Expand(e, w)
+		found, diags := x.Expand(e)
 		say(diags...)
 		for _, o := range found {
 			b, _, ok := booking.Of(o, calendar, link)

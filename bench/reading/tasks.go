@@ -275,9 +275,9 @@ func wharfOccurrences(text []byte) (got result, err error) {
 }
 
 func wharfExpand(doc *recur.Document) (got result, err error) {
-	w := recur.Window{From: from, To: to, Zone: time.UTC}
+	x := doc.In(recur.Window{From: from, To: to, Zone: time.UTC})
 	for _, e := range doc.Entries {
-		found, diags := doc.Expand(e, w)
+		found, diags := x.Expand(e)
 		if len(diags) > 0 {
 			return got, errors.New(diags[0].Message)
 		}

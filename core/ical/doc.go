@@ -12,6 +12,16 @@
 //	SUMMARY:Day charter\, two guests
 //	END:VEVENT
 //
+// What is read of what is written, and what is written of what is set:
+//
+//	summary:Day charter\, two guests        -> Name "SUMMARY", Text "Day charter, two guests"
+//	DTSTART;TZID="America/Halifax":20260703 -> Param("TZID") "America/Halifax", Value "20260703"
+//	SUMMARY:Day cha, CRLF, space, rter      -> Value "Day charter"
+//	X-NOTE;X-BY=^n^'me^':1                  -> Param("X-BY") with a line end and "me" in quotes (RFC 6868)
+//	nonsense                                -> a Diagnostic "bad-line"; the rest of the event counts
+//	<!DOCTYPE html>                         -> a NotCalendarError with the code "html"
+//	AddText("SUMMARY", "a, b; c")           -> SUMMARY:a\, b\; c
+//
 // Lines end in CRLF; a bare LF or CR is accepted. A line that starts with a space or
 // a tab continues the one before it. Names are case-insensitive and are kept in upper
 // case; values are kept as they were written.

@@ -166,12 +166,12 @@ func leaves(b Booking, cancelled bool, now int64, trimmed map[tail]int64) bool {
 func (l laying) wanted(ctx context.Context) (wanted map[slot]Booking, cancelled map[slot]bool, notices []string, err error) {
 	wanted, cancelled = map[slot]Booking{}, map[slot]bool{}
 	from, to := rules.MaterialisedWindow(l.now, l.place.Calendar.Zone)
-	window := recur.Window{From: from, To: to, Zone: l.place.Calendar.Zone, KeepSingle: true}
+	x := l.doc.In(recur.Window{From: from, To: to, Zone: l.place.Calendar.Zone, KeepSingle: true})
 	for i, e := range l.doc.Entries {
 		if ctx.Err() != nil {
 			return nil, nil, nil, ctx.Err()
 		}
-		found, _ := l.doc.Expand(e, window)
+		found, _ := x.Expand(e)
 		for _, o := range found {
 			at := slot{i, o.Key.String()}
 			b, found, ok := booking.Of(o, l.place.Calendar, l.place.Link)

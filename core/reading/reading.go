@@ -202,11 +202,12 @@ var calendarsZone = time.FixedZone("the calendar's zone", 0)
 func remarksOn(ctx context.Context, doc *recur.Document, now time.Time) ([]string, error) {
 	all := doc.Diagnostics
 	from, to := rules.MaterialisedWindow(now, time.UTC)
+	x := doc.In(recur.Window{From: from, To: to, Zone: calendarsZone, KeepSingle: true})
 	for _, e := range doc.Entries {
 		if ctx.Err() != nil {
 			return nil, ctx.Err()
 		}
-		_, found := doc.Expand(e, recur.Window{From: from, To: to, Zone: calendarsZone, KeepSingle: true})
+		_, found := x.Expand(e)
 		all = append(all, found...)
 	}
 	var lines []string

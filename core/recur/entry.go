@@ -27,8 +27,7 @@ type Entry struct {
 	Overrides []*ical.Component
 }
 
-// Document is what a feed says: its entries and what is needed to place them in time. It
-// is not for use by several goroutines at a time.
+// Document is what a feed says: its entries and what is needed to place them in time.
 type Document struct {
 	Entries     []Entry
 	Name        string // the name the document gives itself, if any
@@ -36,7 +35,6 @@ type Document struct {
 
 	calendars []calendar // each VCALENDAR of the stream
 	frameText []string   // what they say for all that is in them
-	working   expansion  // used again for each entry
 }
 
 // calendar is what a VCALENDAR says for all that is in it.

@@ -14,12 +14,27 @@ import (
 )
 
 // Expand returns the entry's occurrences in the window, in order of start, and what
-// could not be understood.
+// could not be understood. Who expands many entries uses one Expander.
 func (doc *Document) Expand(e Entry, w Window) ([]Occurrence, []ical.Diagnostic) {
+	return doc.In(w).Expand(e)
+}
+
+// Expander expands entries of a document in a window, one after the other. It is not for
+// use by several goroutines at a time.
+type Expander struct{ expansion }
+
+// In returns an Expander for the window.
+func (doc *Document) In(w Window) *Expander {
 	if w.Limit == 0 {
 		w.Limit = 10000
 	}
-	x := doc.expansion(w)
+	z := zone.Of(w.Zone)
+	return &Expander{expansion{doc: doc, window: w, from: w.From.Unix(), to: w.To.Unix(), zone: z, midnights: z.Cursor()}}
+}
+
+// Expand is Document.Expand. What it returned before stays as it is.
+func (x *Expander) Expand(e Entry) ([]Occurrence, []ical.Diagnostic) {
+	x.found, x.diags, x.unknown = nil, nil, x.unknown[:0]
 	if e.lead().Name == "VFREEBUSY" {
 		x.freeBusy(e)
 	} else {
@@ -33,7 +48,7 @@ func (doc *Document) Expand(e Entry, w Window) ([]Occurrence, []ical.Diagnostic)
 	return x.found, x.diags
 }
 
-// expansion is the state of one Expand.
+// expansion is the state of an Expander.
 type expansion struct {
 	doc       *Document
 	window    Window
@@ -44,17 +59,6 @@ type expansion struct {
 	diags     []ical.Diagnostic
 	unknown   []string // zones that are told of
 	series    series   // the entry at hand
-}
-
-// expansion readies the document's one expansion for an entry.
-func (doc *Document) expansion(w Window) *expansion {
-	x := &doc.working
-	if x.doc == nil || x.window != w {
-		z := zone.Of(w.Zone)
-		*x = expansion{doc: doc, window: w, from: w.From.Unix(), to: w.To.Unix(), zone: z, midnights: z.Cursor()}
-	}
-	x.found, x.diags, x.unknown = nil, nil, x.unknown[:0]
-	return x
 }
 
 func (x *expansion) told(line int, severity ical.Severity, code, format string, args ...any) {

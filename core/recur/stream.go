@@ -40,6 +40,7 @@ func (s Stream) Expand(in io.ReadSeeker) error {
 	r := ical.NewReader(in)
 	r.Limits, r.Only = s.Limits, counts
 	waiting := map[uint64][]*ical.Component{}
+	x := doc.In(s.Window)
 	for told := 0; ; {
 		c, err := r.Next()
 		for ; told < len(r.Diagnostics); told++ {
@@ -66,7 +67,7 @@ func (s Stream) Expand(in io.ReadSeeker) error {
 			}
 			delete(waiting, hash)
 		}
-		if err := s.expand(doc, whole); err != nil {
+		if err := s.expand(x, whole); err != nil {
 			return err
 		}
 	}
@@ -108,13 +109,13 @@ func (s Stream) tell(doc *Document) {
 	doc.Diagnostics = doc.Diagnostics[:0]
 }
 
-func (s Stream) expand(doc *Document, components []*ical.Component) error {
+func (s Stream) expand(x *Expander, components []*ical.Component) error {
 	entries, diags := group(components)
 	for _, d := range diags {
 		s.Told(d)
 	}
 	for _, e := range entries {
-		found, diags := doc.Expand(e, s.Window)
+		found, diags := x.Expand(e)
 		for _, d := range diags {
 			s.Told(d)
 		}

@@ -5,6 +5,13 @@
 // readings in that window. There are no zones here: the rooms below say what instant a
 // reading is. Nothing is walked that arithmetic can jump over, and nothing is allocated
 // for each reading.
+//
+//	FREQ=WEEKLY;COUNT=3                       from Monday 2026-07-06 -> 6, 13, 20 July
+//	FREQ=MONTHLY;BYDAY=-1FR                   -> the last Friday of each month
+//	FREQ=MONTHLY;BYMONTHDAY=31                -> the months that have a 31st
+//	FREQ=MONTHLY;BYMONTHDAY=31;SKIP=BACKWARD  -> the last day of every month (RFC 7529)
+//	FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=30       -> nothing, ever (Never)
+//	FREQ=FORTNIGHTLY                          -> an error that says so
 package rrule
 
 import (
