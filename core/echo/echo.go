@@ -6,8 +6,6 @@
 package echo
 
 import (
-	"fmt"
-
 	"wharf/core/carried"
 	"wharf/core/span"
 )
@@ -20,19 +18,18 @@ const (
 	Echo    Kind = "echo"    // a reflection: counts for nothing and is never published
 )
 
-// Verdict is a Kind with the reason for it, in a sentence; a plain booking needs none.
+// Verdict is a Kind with what it rests on; a plain booking needs nothing.
 type Verdict struct {
 	Kind     Kind
-	Evidence string
+	Evidence Evidence
 }
 
-// Sent is everything that the publications of one calendar carried, by UID, and the
+// Carried is everything that the publications of one calendar carried, by UID, and the
 // bookings that are or were on the calendar itself, by the UID under which they are
 // published.
-type Sent struct {
+type Carried struct {
 	byUID     map[string][]sentRow
 	originals map[string]span.Span
-	grain     span.Grain
 }
 
 type sentRow struct {
@@ -40,13 +37,13 @@ type sentRow struct {
 	row      carried.Row
 }
 
-// NewSent returns a Sent without publications for a calendar of that grain.
-func NewSent(grain span.Grain, originals map[string]span.Span) *Sent {
-	return &Sent{map[string][]sentRow{}, originals, grain}
+// NewCarried returns a Carried without publications.
+func NewCarried(originals map[string]span.Span) *Carried {
+	return &Carried{map[string][]sentRow{}, originals}
 }
 
 // Add records what a publication for the platform carried.
-func (s *Sent) Add(platform int64, rows []carried.Row) {
+func (s *Carried) Add(platform int64, rows []carried.Row) {
 	for _, r := range rows {
 		s.byUID[r.UID] = append(s.byUID[r.UID], sentRow{platform, r})
 	}
@@ -59,13 +56,11 @@ func (s *Sent) Add(platform int64, rows []carried.Row) {
 // (elsewhere): so a feed may count on several calendars, of different grains. Our UID
 // with a span that we never sent is a booking, since nothing proves that the dates are
 // not sold.
-func (s *Sent) Judge(platform int64, uid string, at span.Span, elsewhere bool) Verdict {
+func (s *Carried) Judge(platform int64, uid string, at span.Span, elsewhere bool) Verdict {
 	rows := s.byUID[uid]
 	original, here := s.originals[uid]
-	first, last := at.Format(s.grain)
 	if here && (original == at || elsewhere) && len(rows) == 0 {
-		first, last = original.Format(s.grain)
-		return Verdict{Echo, fmt.Sprintf("It carries the UID under which Wharf publishes the booking from %s to %s, which is on this calendar itself.", first, last)}
+		return Verdict{Echo, Evidence{Kind: OwnHere, Span: original}}
 	}
 	if len(rows) == 0 {
 		return Verdict{Kind: Booking}
@@ -76,11 +71,8 @@ func (s *Sent) Judge(platform int64, uid string, at span.Span, elsewhere bool) V
 			match = &rows[i]
 		}
 	}
-	switch {
-	case match == nil:
-		return Verdict{Booking, fmt.Sprintf("It carries a UID that Wharf gave out, but from %s to %s was never sent with it.", first, last)}
-	case match.platform == platform:
-		return Verdict{Echo, fmt.Sprintf("It carries the UID under which Wharf sent %s to %s to this platform, from version %d on.", first, last, match.row.From)}
+	if match == nil {
+		return Verdict{Booking, Evidence{Kind: NeverSent, Span: at}}
 	}
-	return Verdict{Echo, fmt.Sprintf("It carries the UID under which Wharf sent %s to %s to another platform, from version %d on.", first, last, match.row.From)}
+	return Verdict{Echo, Evidence{Kind: Sent, Span: at, Platform: match.platform, Version: match.row.From}}
 }

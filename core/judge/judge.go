@@ -92,7 +92,7 @@ const (
 // Verdict is the finding on one booking.
 type Verdict struct {
 	Kind     Kind
-	Evidence string
+	Evidence echo.Evidence
 	With     int64 // for OneWith: the ID of the booking that stands for both
 }
 
@@ -131,7 +131,7 @@ func Judge(ctx context.Context, f Facts) (Result, error) {
 
 // verdictsOn sets echoes aside first; only then can two be one.
 func verdictsOn(f Facts) []Verdict {
-	sent := echo.NewSent(f.Calendar.Grain, f.Originals)
+	sent := echo.NewCarried(f.Originals)
 	for _, p := range f.Publications {
 		sent.Add(p.Platform, p.History)
 	}
@@ -151,7 +151,7 @@ func verdictsOn(f Facts) []Verdict {
 	for n, stands := range booking.Unify(origins) {
 		if stands != n {
 			verdicts[at[n]] = Verdict{Kind: OneWith, With: f.Bookings[at[stands]].ID,
-				Evidence: "It has the same UID as a later revision, or an exact copy, in another feed: one booking with two origins."}
+				Evidence: echo.Evidence{Kind: echo.TwoOrigins}}
 		}
 	}
 	return verdicts

@@ -11,7 +11,11 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"wharf/api"
+	gen "wharf/api/server"
+	"wharf/core/echo"
+	"wharf/core/span"
 	"wharf/service/shelf"
+	"wharf/service/store"
 )
 
 // contractsWords is how a validator of contracts talks, and no person.
@@ -88,5 +92,21 @@ func TestUnchanged(t *testing.T) {
 			h.Set("If-Modified-Since", tc.since)
 		}
 		assert.Equal(t, tc.want, unchanged(h, item), name)
+	}
+}
+
+// TestSentences: what a verdict rests on, as people read it.
+func TestSentences(t *testing.T) {
+	n := names{feeds: map[int64]store.Feed{5: {ID: 5, PlatformID: 1}}, platforms: map[int64]gen.Platform{1: {Name: "Desk"}, 2: {Name: "Berths"}}}
+	at := span.Days(span.NewDate(2026, 7, 10), span.NewDate(2026, 7, 12))
+	for want, e := range map[string]echo.Evidence{
+		"": {},
+		"It carries the UID under which Wharf sent 2026-07-10 to 2026-07-12 to this platform, from version 4 on.":                     {Kind: echo.Sent, Span: at, Platform: 1, Version: 4},
+		"It carries the UID under which Wharf sent 2026-07-10 to 2026-07-12 to Berths, from version 2 on.":                            {Kind: echo.Sent, Span: at, Platform: 2, Version: 2},
+		"It carries the UID under which Wharf publishes the booking from 2026-07-10 to 2026-07-12, which is on this calendar itself.": {Kind: echo.OwnHere, Span: at},
+		"It carries a UID that Wharf gave out, but from 2026-07-10 to 2026-07-12 was never sent with it.":                             {Kind: echo.NeverSent, Span: at},
+		"It has the same UID as a later revision, or an exact copy, in another feed: one booking with two origins.":                   {Kind: echo.TwoOrigins},
+	} {
+		assert.Equal(t, want, n.sentence(store.Booking{FeedID: 5, Evidence: e}, span.Day))
 	}
 }

@@ -4,6 +4,7 @@ import (
 	"time"
 
 	"wharf/core/conflict"
+	"wharf/core/echo"
 	"wharf/core/judge"
 	"wharf/core/span"
 )
@@ -195,7 +196,7 @@ type Booking struct {
 	SeenBy     time.Time
 	RemovedAt  *time.Time
 	Verdict    judge.Kind
-	Evidence   string
+	Evidence   echo.Evidence `gorm:"serializer:json"`
 	WithID     int64
 }
 

@@ -10,3 +10,5 @@ ALTER TABLE entries
   DROP KEY IF EXISTS entries_feed,
   ADD KEY entries_feed (feed_id, gone_at, id),
   ADD KEY IF NOT EXISTS entries_gone (gone_at);
+UPDATE bookings SET evidence = '{}' WHERE evidence NOT LIKE '{%';
+INSERT INTO dirty (calendar_id) SELECT id FROM calendars;
