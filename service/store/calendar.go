@@ -318,7 +318,7 @@ func (s *Store) StaleCalendars(ctx context.Context, now time.Time, today func(zo
 	all, err := s.Calendars(ctx)
 	stale := all[:0]
 	for _, c := range all {
-		if c.LaidOutOn != today(c.Zone) && (c.RetryAt == nil || !c.RetryAt.After(now)) {
+		if (c.LaidOutOn == "" || c.LaidOutOn != today(c.Zone)) && (c.RetryAt == nil || !c.RetryAt.After(now)) {
 			stale = append(stale, c)
 		}
 	}
