@@ -360,7 +360,7 @@ type Booking struct {
 	// NotBefore Last good reading without it
 	NotBefore *time.Time `json:"notBefore,omitempty"`
 	Notices   *[]string  `json:"notices,omitempty"`
-	Platform  string     `json:"platform"`
+	Platform  Platform   `json:"platform"`
 
 	// SeenBy First reading with it
 	SeenBy    time.Time `json:"seenBy"`

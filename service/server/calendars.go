@@ -220,7 +220,7 @@ func (n names) label(calendar, feed int64) string {
 
 func (n names) booking(b store.Booking, grain span.Grain) gen.Booking {
 	feed := n.feeds[b.FeedID]
-	out := gen.Booking{Id: b.ID, Calendar: b.CalendarID, Feed: b.FeedID, Platform: n.platforms[feed.PlatformID].Name, Label: n.label(b.CalendarID, b.FeedID),
+	out := gen.Booking{Id: b.ID, Calendar: b.CalendarID, Feed: b.FeedID, Platform: n.platforms[feed.PlatformID], Label: n.label(b.CalendarID, b.FeedID),
 		Color: gen.Color(feed.Color), Title: b.Title, Uid: b.UID, Tentative: b.Tentative, Blocks: b.Blocks, Units: b.Units,
 		Verdict: gen.Verdict(b.Verdict), Evidence: optional(n.sentence(b, grain)), Created: b.Created, NotBefore: b.NotBefore, SeenBy: b.SeenBy}
 	out.Start, out.End = b.Span().Format(grain)

@@ -712,7 +712,7 @@ export interface components {
             calendar: number;
             /** Format: int64 */
             feed: number;
-            platform: string;
+            platform: components["schemas"]["Platform"];
             label: string;
             color: components["schemas"]["Color"];
             title: string;

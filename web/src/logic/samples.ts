@@ -17,7 +17,7 @@ export const booking = (id: number, start: string, end: string, more: Partial<Bo
   id,
   calendar: 1,
   feed: 1,
-  platform: 'Desk',
+  platform: { id: 1, name: 'Desk', revision: 1 },
   label: 'Desk',
   color: 'teal',
   title: `Guest ${id}`,

@@ -24,7 +24,8 @@ const notices: Record<string, string> = {
         <span class="soft">{{ lengthWords(booking.start, booking.end, calendar) }}</span>
       </p>
       <p>
-        <FeedTag :color="booking.color" :label="booking.label" /> <span class="soft">({{ booking.platform }})</span>
+        <FeedTag :color="booking.color" :label="booking.label" />
+        <span class="soft">({{ booking.platform.name }})</span>
       </p>
       <p v-if="booking.verdict === 'echo'" class="note">
         <strong>An echo: it counts for nothing.</strong> {{ booking.evidence }}

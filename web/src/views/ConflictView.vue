@@ -126,7 +126,7 @@ const exact = (at: string) => new Date(at).toLocaleString('en-GB', { dateStyle: 
           >one of the guests</template
         >
         on other dates, and cancel or move the booking on
-        {{ [...new Set((conflict.first ? later : conflict.bookings).map((b) => b.platform))].join(' or ') }}. The
+        {{ [...new Set((conflict.first ? later : conflict.bookings).map((b) => b.platform.name))].join(' or ') }}. The
         conflict clears by itself once the feed no longer shows it.
       </p>
       <p v-if="conflict.acknowledgedBy">
