@@ -142,9 +142,7 @@ func (c *Changes) LayOut(ctx context.Context, doc *recur.Document, places []Plac
 		c.Places = append(c.Places, placed)
 	}
 	if c.framed {
-		for _, i := range slices.Sorted(maps.Keys(touched)) {
-			c.Changed = append(c.Changed, i)
-		}
+		c.Changed = append(c.Changed, slices.Sorted(maps.Keys(touched))...)
 		c.Unchanged = len(c.Added)+len(c.Changed)+len(c.Returned)+len(c.Removed) == 0
 	}
 	return nil
