@@ -259,6 +259,9 @@ func (r *Refresher) noteGood(tx *store.Tx, feed *store.Feed, record *store.Readi
 		feed.FreshSince = &got.finished
 	}
 	feed.FailingSince = nil
+	if feed.LastGoodStart != nil {
+		feed.Gaps.Add(got.started.Sub(*feed.LastGoodStart), 1)
+	}
 	feed.LastGoodStart, feed.LastGoodEnd = &got.started, &got.finished
 	if got.doc != nil {
 		feed.ETag, feed.LastModified = validator(got.result.ETag, store.ETagWidth), validator(got.result.LastModified, store.LastModifiedWidth)

@@ -163,6 +163,8 @@ func TestNewUIDsAtEveryReading(t *testing.T) {
 	f, err := b.store.Feed(ctx, b.feed)
 	require.NoError(t, err)
 	assert.Equal(t, 30, f.Run().Times)
+	assert.EqualValues(t, 30, f.Gaps.Count)
+	assert.Equal(t, 30*time.Minute, f.Gaps.MeanWait(), "what happens waits half an hour for the next reading")
 	after, err := b.store.Conflicts(ctx, b.calendar, judge.Open)
 	require.NoError(t, err)
 	assert.Equal(t, conflicts, after)

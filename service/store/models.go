@@ -5,6 +5,7 @@ import (
 
 	"wharf/core/conflict"
 	"wharf/core/echo"
+	"wharf/core/exposure"
 	"wharf/core/judge"
 	"wharf/core/span"
 )
@@ -78,8 +79,9 @@ type Feed struct {
 	Frame         string // the digest of what its document says for all that is in it
 	Remarks       string // what was odd about the last good reading, a line each
 	Readings      int64
-	Revision      int64      `gorm:"default:1"` // raised by every edit
-	RemovedAt     *time.Time // its bookings stay on record, for what conflicts were among
+	Gaps          exposure.Gaps `gorm:"serializer:json"` // between its good readings
+	Revision      int64         `gorm:"default:1"`       // raised by every edit
+	RemovedAt     *time.Time    // its bookings stay on record, for what conflicts were among
 }
 
 // Run is the record of the unchanged readings that are still going on, or nil.
@@ -281,6 +283,16 @@ type Carried struct {
 
 // TableName is carried, not carrieds.
 func (Carried) TableName() string { return "carried" }
+
+// PickupGaps are the sums of the gaps between the pickups of a publication.
+type PickupGaps struct {
+	PublicationID int64 `gorm:"primaryKey;autoIncrement:false"`
+	LastAt        time.Time
+	Gaps          exposure.Gaps `gorm:"serializer:json"`
+}
+
+// TableName is pickup_gaps.
+func (PickupGaps) TableName() string { return "pickup_gaps" }
 
 // Pickup is the download of one version of a publication by one reader, with how often
 // it came for it.

@@ -190,12 +190,47 @@ func (s *Store) RecordPickups(ctx context.Context, rows []Pickup) error {
 		if err != nil {
 			return err
 		}
-		ids := map[int64]bool{}
+		byPublication := map[int64][]Pickup{}
 		for _, r := range rows {
-			ids[r.PublicationID] = true
+			byPublication[r.PublicationID] = append(byPublication[r.PublicationID], r)
 		}
-		return tx.Changed(TopicPickup, slices.Sorted(maps.Keys(ids))...)
+		ids := slices.Sorted(maps.Keys(byPublication))
+		for _, id := range ids {
+			if err := tx.addGaps(id, byPublication[id]); err != nil {
+				return err
+			}
+		}
+		return tx.Changed(TopicPickup, ids...)
 	})
+}
+
+// addGaps adds the gaps before and between pickups of a publication to their sums. Of those
+// that were counted together the length is their mean.
+func (tx *Tx) addGaps(publication int64, pickups []Pickup) error {
+	row, err := one[PickupGaps](tx.db.Clauses(forUpdate).Where("publication_id = ?", publication))
+	if err != nil && !errors.Is(err, ErrNotFound) {
+		return err
+	}
+	row.PublicationID = publication
+	slices.SortFunc(pickups, func(a, b Pickup) int { return a.FirstAt.Compare(b.FirstAt) })
+	for _, p := range pickups {
+		if !row.LastAt.IsZero() {
+			row.Gaps.Add(p.FirstAt.Sub(row.LastAt), 1)
+		}
+		if p.Times > 1 {
+			row.Gaps.Add(p.LastAt.Sub(p.FirstAt)/time.Duration(p.Times-1), p.Times-1)
+		}
+		if p.LastAt.After(row.LastAt) {
+			row.LastAt = p.LastAt
+		}
+	}
+	return tx.db.Clauses(clause.OnConflict{UpdateAll: true}).Create(&row).Error
+}
+
+// PickupGaps returns the sums of the gaps between the pickups of a publication; ErrNotFound
+// before the first pickup.
+func (s *Store) PickupGaps(ctx context.Context, publication int64) (PickupGaps, error) {
+	return one[PickupGaps](s.db.WithContext(ctx).Where("publication_id = ?", publication))
 }
 
 // ErrGone says that what a row belongs to was removed.

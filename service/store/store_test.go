@@ -167,4 +167,15 @@ func TestNamesAndPickups(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, pickups, 1, "no pickup of version 2 is left")
 	assert.EqualValues(t, 19, pickups[0].Times)
+
+	later := now.Add(19*time.Second + time.Hour)
+	require.NoError(t, s.RecordPickups(ctx, []store.Pickup{
+		{PublicationID: p.ID, Version: 2, Agent: "importer", FirstAt: later.Add(2 * time.Hour), LastAt: later.Add(4 * time.Hour), Times: 3},
+		{PublicationID: p.ID, Version: 2, Agent: "another", FirstAt: later, LastAt: later, Times: 1},
+	}))
+	gaps, err := s.PickupGaps(ctx, p.ID)
+	require.NoError(t, err)
+	assert.Equal(t, later.Add(4*time.Hour), gaps.LastAt)
+	assert.InDelta(t, 5*3600, gaps.Gaps.Sum, 60, "an hour, two, and twice one; the twenty at once lie seconds apart")
+	assert.InDelta(t, 7200, gaps.Gaps.Quantile(1).Seconds(), 720)
 }
