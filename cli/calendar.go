@@ -87,7 +87,7 @@ func (env *Env) calendarAdd(ctx context.Context, c *cli.Command, api *client.Cli
 }
 
 func (env *Env) calendarList(ctx context.Context, c *cli.Command, api *client.Client) error {
-	all, err := client.Decode[[]client.Calendar](api.ListCalendars(ctx))
+	all, err := client.Decode[[]client.Calendar](api.ListCalendars(ctx, nil))
 	if err != nil {
 		return err
 	}

@@ -63,7 +63,7 @@ func (env *Env) conflictList(ctx context.Context, c *cli.Command, api *client.Cl
 		fmt.Fprintln(env.Out, "No conflicts.")
 		return nil
 	}
-	calendars, err := client.Decode[[]client.Calendar](api.ListCalendars(ctx))
+	calendars, err := client.Decode[[]client.Calendar](api.ListCalendars(ctx, nil))
 	if err != nil {
 		return err
 	}

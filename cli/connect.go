@@ -231,7 +231,7 @@ func find[T any](all []T, kind, ref string, id func(T) int64, name func(T) strin
 }
 
 func calendarNamed(ctx context.Context, api *client.Client, ref string) (client.Calendar, error) {
-	all, err := client.Decode[[]client.Calendar](api.ListCalendars(ctx))
+	all, err := client.Decode[[]client.Calendar](api.ListCalendars(ctx, nil))
 	if err != nil {
 		return client.Calendar{}, err
 	}
@@ -239,7 +239,7 @@ func calendarNamed(ctx context.Context, api *client.Client, ref string) (client.
 }
 
 func feedNamed(ctx context.Context, api *client.Client, ref string) (client.Feed, error) {
-	all, err := client.Decode[[]client.Feed](api.ListFeeds(ctx))
+	all, err := client.Decode[[]client.Feed](api.ListFeeds(ctx, nil))
 	if err != nil {
 		return client.Feed{}, err
 	}

@@ -108,7 +108,7 @@ func (env *Env) feedAdd(ctx context.Context, c *cli.Command, api *client.Client,
 }
 
 func (env *Env) feedList(ctx context.Context, c *cli.Command, api *client.Client) error {
-	feeds, err := client.Decode[[]client.Feed](api.ListFeeds(ctx))
+	feeds, err := client.Decode[[]client.Feed](api.ListFeeds(ctx, nil))
 	if err != nil {
 		return err
 	}

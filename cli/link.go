@@ -113,7 +113,7 @@ type linkLine struct {
 }
 
 func (env *Env) linkList(ctx context.Context, c *cli.Command, api *client.Client) error {
-	all, err := client.Decode[[]client.Calendar](api.ListCalendars(ctx))
+	all, err := client.Decode[[]client.Calendar](api.ListCalendars(ctx, nil))
 	if err != nil {
 		return err
 	}
@@ -126,7 +126,7 @@ func (env *Env) linkList(ctx context.Context, c *cli.Command, api *client.Client
 	}
 	var lines []linkLine
 	var rows []table.Row
-	feeds, err := client.Decode[[]client.Feed](api.ListFeeds(ctx))
+	feeds, err := client.Decode[[]client.Feed](api.ListFeeds(ctx, nil))
 	if err != nil {
 		return err
 	}

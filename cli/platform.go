@@ -73,11 +73,11 @@ type traffic struct {
 }
 
 func trafficOf(ctx context.Context, api *client.Client) (map[int64]traffic, error) {
-	feeds, err := client.Decode[[]client.Feed](api.ListFeeds(ctx))
+	feeds, err := client.Decode[[]client.Feed](api.ListFeeds(ctx, nil))
 	if err != nil {
 		return nil, err
 	}
-	publications, err := client.Decode[[]client.Publication](api.ListPublications(ctx))
+	publications, err := client.Decode[[]client.Publication](api.ListPublications(ctx, nil))
 	by := map[int64]traffic{}
 	for _, f := range feeds {
 		t := by[f.Platform.Id]

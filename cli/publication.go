@@ -67,7 +67,7 @@ func (env *Env) publicationAdd(ctx context.Context, c *cli.Command, api *client.
 }
 
 func (env *Env) publicationList(ctx context.Context, c *cli.Command, api *client.Client) error {
-	all, err := client.Decode[[]client.Publication](api.ListPublications(ctx))
+	all, err := client.Decode[[]client.Publication](api.ListPublications(ctx, nil))
 	if err != nil {
 		return err
 	}
@@ -119,7 +119,7 @@ func (env *Env) publicationShow(ctx context.Context, c *cli.Command, api *client
 }
 
 func publicationNamed(ctx context.Context, api *client.Client, ref string) (client.Publication, error) {
-	all, err := client.Decode[[]client.Publication](api.ListPublications(ctx))
+	all, err := client.Decode[[]client.Publication](api.ListPublications(ctx, nil))
 	if err != nil {
 		return client.Publication{}, err
 	}

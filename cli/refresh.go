@@ -36,7 +36,7 @@ func (env *Env) feedRefresh(ctx context.Context, c *cli.Command) error {
 	}
 	var feeds []client.Feed
 	if c.Bool("all") {
-		if feeds, err = client.Decode[[]client.Feed](api.ListFeeds(ctx)); err != nil {
+		if feeds, err = client.Decode[[]client.Feed](api.ListFeeds(ctx, nil)); err != nil {
 			return err
 		}
 	}

@@ -94,7 +94,7 @@ func (l *loader) use(token string) (err error) {
 
 // calendars returns the IDs of the scenario's calendars by their names.
 func (l *loader) calendars(ctx context.Context) (map[string]int64, error) {
-	all, err := client.Decode[[]client.Calendar](l.api.ListCalendars(ctx))
+	all, err := client.Decode[[]client.Calendar](l.api.ListCalendars(ctx, nil))
 	if err != nil {
 		return nil, err
 	}
@@ -116,7 +116,7 @@ func (l *loader) calendars(ctx context.Context) (map[string]int64, error) {
 }
 
 func (l *loader) feeds(ctx context.Context, calendars map[string]int64) error {
-	have, err := client.Decode[[]client.Feed](l.api.ListFeeds(ctx))
+	have, err := client.Decode[[]client.Feed](l.api.ListFeeds(ctx, nil))
 	if err != nil {
 		return err
 	}
@@ -147,7 +147,7 @@ func (l *loader) feeds(ctx context.Context, calendars map[string]int64) error {
 
 // publications publishes the calendars for their platforms and gives these the links.
 func (l *loader) publications(ctx context.Context, calendars map[string]int64) error {
-	have, err := client.Decode[[]client.Publication](l.api.ListPublications(ctx))
+	have, err := client.Decode[[]client.Publication](l.api.ListPublications(ctx, nil))
 	if err != nil {
 		return err
 	}

@@ -2,7 +2,10 @@ package e2e
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
+	"net/http"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -92,4 +95,45 @@ func TestClientForPeople(t *testing.T) {
 	conflict, err := client.Decode[client.Conflict](w.api.GetConflict(ctx, w.conflicts()[0].Id))
 	require.NoError(t, err)
 	assert.Equal(t, "Called both", *conflict.Note)
+}
+
+// TestListsInParts: a list is read part by part, by the Link of each answer, and filtered.
+func TestListsInParts(t *testing.T) {
+	anyDay(t)
+	w := newWorld(t, []string{"Merrow Charter Desk", "Strand & Tern Charters"})
+	w.subscribe("Ketch Merrow")
+	for i := range 4 {
+		w.run("", "calendar", "add", fmt.Sprint("Calendar ", 9-i), "--zone", zoneName)
+	}
+	read := func(path string) (ids []int64) {
+		for parts := 0; path != "" && parts < 10; parts++ {
+			resp, err := http.DefaultClient.Do(w.request(http.MethodGet, path))
+			require.NoError(t, err)
+			var some []struct{ ID int64 }
+			require.NoError(t, json.NewDecoder(resp.Body).Decode(&some))
+			require.NoError(t, resp.Body.Close())
+			require.Equal(t, http.StatusOK, resp.StatusCode)
+			for _, one := range some {
+				ids = append(ids, one.ID)
+			}
+			path, _, _ = strings.Cut(strings.TrimPrefix(resp.Header.Get("Link"), "<"), ">")
+		}
+		return ids
+	}
+	platform := lines[client.Feed](t, w.run("", "feed", "show", "2", "--json"))[0].Platform.Id
+	for path, want := range map[string][]int64{
+		"/api/v1/calendars":                 {5, 4, 3, 2, 1}, // by name
+		"/api/v1/calendars?limit=2":         {1, 2, 3, 4, 5},
+		"/api/v1/calendars?limit=5":         {1, 2, 3, 4, 5},
+		"/api/v1/calendars?after=3":         {4, 5},
+		"/api/v1/calendars?limit=1&after=9": nil,
+		"/api/v1/feeds?limit=1":             {1, 2},
+		fmt.Sprint("/api/v1/feeds?state=fresh&limit=1&platform=", platform): {2},
+		"/api/v1/feeds?state=failing":                                       nil,
+		"/api/v1/publications?calendar=1&limit=1":                           {1, 2},
+		fmt.Sprint("/api/v1/publications?calendar=1&platform=", platform):   {2},
+		"/api/v1/conflicts?limit=10&state=acknowledged":                     nil,
+	} {
+		assert.Equal(t, want, read(path), path)
+	}
 }

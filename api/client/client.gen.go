@@ -748,11 +748,17 @@ type Trouble struct {
 // Verdict defines model for Verdict.
 type Verdict string
 
+// After defines model for after.
+type After = int64
+
 // Confirm defines model for confirm.
 type Confirm = string
 
 // Id defines model for id.
 type Id = int64
+
+// Limit defines model for limit.
+type Limit = int
 
 // ListAllBookingsParams defines parameters for ListAllBookings.
 type ListAllBookingsParams struct {
@@ -761,6 +767,15 @@ type ListAllBookingsParams struct {
 
 	// To Day after the last, at most 400 days after the first
 	To openapi_types.Date `form:"to" json:"to"`
+}
+
+// ListCalendarsParams defines parameters for ListCalendars.
+type ListCalendarsParams struct {
+	// Limit At most so many, in the order of their ids; the header Link leads to the next
+	Limit *Limit `form:"limit,omitempty" json:"limit,omitempty"`
+
+	// After Only those with larger ids
+	After *After `form:"after,omitempty" json:"after,omitempty"`
 }
 
 // RemoveCalendarParams defines parameters for RemoveCalendar.
@@ -790,12 +805,48 @@ type ListConflictsParams struct {
 
 	// State Only those in this state; open and acknowledged ones when left out
 	State *ConflictState `form:"state,omitempty" json:"state,omitempty"`
+
+	// Limit At most so many, in the order of their ids; the header Link leads to the next
+	Limit *Limit `form:"limit,omitempty" json:"limit,omitempty"`
+
+	// After Only those with larger ids
+	After *After `form:"after,omitempty" json:"after,omitempty"`
+}
+
+// ListFeedsParams defines parameters for ListFeeds.
+type ListFeedsParams struct {
+	// Limit At most so many, in the order of their ids; the header Link leads to the next
+	Limit *Limit `form:"limit,omitempty" json:"limit,omitempty"`
+
+	// After Only those with larger ids
+	After *After `form:"after,omitempty" json:"after,omitempty"`
+
+	// State Only those in this state
+	State *FeedState `form:"state,omitempty" json:"state,omitempty"`
+
+	// Platform Only those of this platform
+	Platform *int64 `form:"platform,omitempty" json:"platform,omitempty"`
 }
 
 // RemoveFeedParams defines parameters for RemoveFeed.
 type RemoveFeedParams struct {
 	// Confirm The `confirm` of the problem that said what would be lost
 	Confirm *Confirm `form:"confirm,omitempty" json:"confirm,omitempty"`
+}
+
+// ListPublicationsParams defines parameters for ListPublications.
+type ListPublicationsParams struct {
+	// Limit At most so many, in the order of their ids; the header Link leads to the next
+	Limit *Limit `form:"limit,omitempty" json:"limit,omitempty"`
+
+	// After Only those with larger ids
+	After *After `form:"after,omitempty" json:"after,omitempty"`
+
+	// Calendar Only those of this calendar
+	Calendar *int64 `form:"calendar,omitempty" json:"calendar,omitempty"`
+
+	// Platform Only those for this platform
+	Platform *int64 `form:"platform,omitempty" json:"platform,omitempty"`
 }
 
 // RemovePublicationParams defines parameters for RemovePublication.
@@ -928,7 +979,7 @@ type ClientInterface interface {
 	// ListCalendars List the calendars
 	//
 	// Corresponds with GET /calendars (the `ListCalendars` operationId).
-	ListCalendars(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+	ListCalendars(ctx context.Context, params *ListCalendarsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// CreateCalendarWithBody Add a calendar
 	//
@@ -1047,7 +1098,7 @@ type ClientInterface interface {
 	// ListFeeds List the feeds
 	//
 	// Corresponds with GET /feeds (the `ListFeeds` operationId).
-	ListFeeds(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+	ListFeeds(ctx context.Context, params *ListFeedsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// CreateFeedWithBody Subscribe to a feed, and read it at once
 	//
@@ -1165,7 +1216,7 @@ type ClientInterface interface {
 	// ListPublications List the publications
 	//
 	// Corresponds with GET /publications (the `ListPublications` operationId).
-	ListPublications(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+	ListPublications(ctx context.Context, params *ListPublicationsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// CreatePublicationWithBody Publish a calendar for one recipient
 	//
@@ -1288,8 +1339,8 @@ func (c *Client) ListAllBookings(ctx context.Context, params *ListAllBookingsPar
 // ListCalendars List the calendars
 //
 // Corresponds with GET /calendars (the `ListCalendars` operationId).
-func (c *Client) ListCalendars(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewListCalendarsRequest(c.Server)
+func (c *Client) ListCalendars(ctx context.Context, params *ListCalendarsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListCalendarsRequest(c.Server, params)
 	if err != nil {
 		return nil, err
 	}
@@ -1587,8 +1638,8 @@ func (c *Client) AcknowledgeConflict(ctx context.Context, id Id, body Acknowledg
 // ListFeeds List the feeds
 //
 // Corresponds with GET /feeds (the `ListFeeds` operationId).
-func (c *Client) ListFeeds(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewListFeedsRequest(c.Server)
+func (c *Client) ListFeeds(ctx context.Context, params *ListFeedsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListFeedsRequest(c.Server, params)
 	if err != nil {
 		return nil, err
 	}
@@ -1885,8 +1936,8 @@ func (c *Client) EditPlatform(ctx context.Context, id Id, body EditPlatformJSONR
 // ListPublications List the publications
 //
 // Corresponds with GET /publications (the `ListPublications` operationId).
-func (c *Client) ListPublications(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewListPublicationsRequest(c.Server)
+func (c *Client) ListPublications(ctx context.Context, params *ListPublicationsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListPublicationsRequest(c.Server, params)
 	if err != nil {
 		return nil, err
 	}
@@ -2218,7 +2269,7 @@ func NewListAllBookingsRequest(server string, params *ListAllBookingsParams) (*h
 }
 
 // NewListCalendarsRequest constructs an http.Request for the ListCalendars method
-func NewListCalendarsRequest(server string) (*http.Request, error) {
+func NewListCalendarsRequest(server string, params *ListCalendarsParams) (*http.Request, error) {
 	var err error
 
 	serverURL, err := url.Parse(server)
@@ -2234,6 +2285,45 @@ func NewListCalendarsRequest(server string) (*http.Request, error) {
 	queryURL, err := serverURL.Parse(operationPath)
 	if err != nil {
 		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.Limit != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "limit", *params.Limit, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.After != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "after", *params.After, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: "int64"}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
 	}
 
 	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
@@ -2746,6 +2836,30 @@ func NewListConflictsRequest(server string, params *ListConflictsParams) (*http.
 
 		}
 
+		if params.Limit != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "limit", *params.Limit, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.After != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "after", *params.After, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: "int64"}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
 		if encoded := queryValues.Encode(); encoded != "" {
 			rawQueryFragments = append(rawQueryFragments, encoded)
 		}
@@ -2842,7 +2956,7 @@ func NewAcknowledgeConflictRequestWithBody(server string, id Id, contentType str
 }
 
 // NewListFeedsRequest constructs an http.Request for the ListFeeds method
-func NewListFeedsRequest(server string) (*http.Request, error) {
+func NewListFeedsRequest(server string, params *ListFeedsParams) (*http.Request, error) {
 	var err error
 
 	serverURL, err := url.Parse(server)
@@ -2858,6 +2972,69 @@ func NewListFeedsRequest(server string) (*http.Request, error) {
 	queryURL, err := serverURL.Parse(operationPath)
 	if err != nil {
 		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.Limit != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "limit", *params.Limit, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.After != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "after", *params.After, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: "int64"}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.State != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "state", *params.State, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Platform != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "platform", *params.Platform, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: "int64"}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
 	}
 
 	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
@@ -3362,7 +3539,7 @@ func NewEditPlatformRequestWithBody(server string, id Id, contentType string, bo
 }
 
 // NewListPublicationsRequest constructs an http.Request for the ListPublications method
-func NewListPublicationsRequest(server string) (*http.Request, error) {
+func NewListPublicationsRequest(server string, params *ListPublicationsParams) (*http.Request, error) {
 	var err error
 
 	serverURL, err := url.Parse(server)
@@ -3378,6 +3555,69 @@ func NewListPublicationsRequest(server string) (*http.Request, error) {
 	queryURL, err := serverURL.Parse(operationPath)
 	if err != nil {
 		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.Limit != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "limit", *params.Limit, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.After != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "after", *params.After, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: "int64"}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Calendar != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "calendar", *params.Calendar, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: "int64"}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Platform != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "platform", *params.Platform, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: "int64"}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
 	}
 
 	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
@@ -3861,7 +4101,7 @@ type ClientWithResponsesInterface interface {
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /calendars (the `ListCalendars` operationId).
-	ListCalendarsWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListCalendarsResponse, error)
+	ListCalendarsWithResponse(ctx context.Context, params *ListCalendarsParams, reqEditors ...RequestEditorFn) (*ListCalendarsResponse, error)
 
 	// CreateCalendarWithBodyWithResponse Add a calendar
 	//
@@ -3996,7 +4236,7 @@ type ClientWithResponsesInterface interface {
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /feeds (the `ListFeeds` operationId).
-	ListFeedsWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListFeedsResponse, error)
+	ListFeedsWithResponse(ctx context.Context, params *ListFeedsParams, reqEditors ...RequestEditorFn) (*ListFeedsResponse, error)
 
 	// CreateFeedWithBodyWithResponse Subscribe to a feed, and read it at once
 	//
@@ -4134,7 +4374,7 @@ type ClientWithResponsesInterface interface {
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /publications (the `ListPublications` operationId).
-	ListPublicationsWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListPublicationsResponse, error)
+	ListPublicationsWithResponse(ctx context.Context, params *ListPublicationsParams, reqEditors ...RequestEditorFn) (*ListPublicationsResponse, error)
 
 	// CreatePublicationWithBodyWithResponse Publish a calendar for one recipient
 	//
@@ -4306,6 +4546,11 @@ func (r ListAllBookingsResponse) ContentType() string {
 	return ""
 }
 
+// ListCalendarsResponse200Headers the declared response headers of an HTTP 200 response for ListCalendars
+type ListCalendarsResponse200Headers struct {
+	Link *string
+}
+
 // ListCalendarsResponseDefaultHeaders the declared response headers of an HTTP default response for ListCalendars
 type ListCalendarsResponseDefaultHeaders struct {
 	RetryAfter *int
@@ -4318,6 +4563,8 @@ type ListCalendarsResponse struct {
 	JSON200 *[]Calendar
 	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
 	ApplicationproblemJSONDefault *Problem
+	// Headers200 the parsed response headers for an HTTP 200 response
+	Headers200 *ListCalendarsResponse200Headers
 	// HeadersDefault the parsed response headers for an HTTP default response
 	HeadersDefault *ListCalendarsResponseDefaultHeaders
 }
@@ -4835,6 +5082,11 @@ func (r StreamChangesResponse) ContentType() string {
 	return ""
 }
 
+// ListConflictsResponse200Headers the declared response headers of an HTTP 200 response for ListConflicts
+type ListConflictsResponse200Headers struct {
+	Link *string
+}
+
 // ListConflictsResponseDefaultHeaders the declared response headers of an HTTP default response for ListConflicts
 type ListConflictsResponseDefaultHeaders struct {
 	RetryAfter *int
@@ -4847,6 +5099,8 @@ type ListConflictsResponse struct {
 	JSON200 *[]Conflict
 	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
 	ApplicationproblemJSONDefault *Problem
+	// Headers200 the parsed response headers for an HTTP 200 response
+	Headers200 *ListConflictsResponse200Headers
 	// HeadersDefault the parsed response headers for an HTTP default response
 	HeadersDefault *ListConflictsResponseDefaultHeaders
 }
@@ -5000,6 +5254,11 @@ func (r AcknowledgeConflictResponse) ContentType() string {
 	return ""
 }
 
+// ListFeedsResponse200Headers the declared response headers of an HTTP 200 response for ListFeeds
+type ListFeedsResponse200Headers struct {
+	Link *string
+}
+
 // ListFeedsResponseDefaultHeaders the declared response headers of an HTTP default response for ListFeeds
 type ListFeedsResponseDefaultHeaders struct {
 	RetryAfter *int
@@ -5012,6 +5271,8 @@ type ListFeedsResponse struct {
 	JSON200 *[]Feed
 	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
 	ApplicationproblemJSONDefault *Problem
+	// Headers200 the parsed response headers for an HTTP 200 response
+	Headers200 *ListFeedsResponse200Headers
 	// HeadersDefault the parsed response headers for an HTTP default response
 	HeadersDefault *ListFeedsResponseDefaultHeaders
 }
@@ -5749,6 +6010,11 @@ func (r EditPlatformResponse) ContentType() string {
 	return ""
 }
 
+// ListPublicationsResponse200Headers the declared response headers of an HTTP 200 response for ListPublications
+type ListPublicationsResponse200Headers struct {
+	Link *string
+}
+
 // ListPublicationsResponseDefaultHeaders the declared response headers of an HTTP default response for ListPublications
 type ListPublicationsResponseDefaultHeaders struct {
 	RetryAfter *int
@@ -5761,6 +6027,8 @@ type ListPublicationsResponse struct {
 	JSON200 *[]Publication
 	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
 	ApplicationproblemJSONDefault *Problem
+	// Headers200 the parsed response headers for an HTTP 200 response
+	Headers200 *ListPublicationsResponse200Headers
 	// HeadersDefault the parsed response headers for an HTTP default response
 	HeadersDefault *ListPublicationsResponseDefaultHeaders
 }
@@ -6434,8 +6702,8 @@ func (c *ClientWithResponses) ListAllBookingsWithResponse(ctx context.Context, p
 // Returns a wrapper object for the known response body format(s).
 //
 // Corresponds with GET /calendars (the `ListCalendars` operationId).
-func (c *ClientWithResponses) ListCalendarsWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListCalendarsResponse, error) {
-	rsp, err := c.ListCalendars(ctx, reqEditors...)
+func (c *ClientWithResponses) ListCalendarsWithResponse(ctx context.Context, params *ListCalendarsParams, reqEditors ...RequestEditorFn) (*ListCalendarsResponse, error) {
+	rsp, err := c.ListCalendars(ctx, params, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
@@ -6677,8 +6945,8 @@ func (c *ClientWithResponses) AcknowledgeConflictWithResponse(ctx context.Contex
 // Returns a wrapper object for the known response body format(s).
 //
 // Corresponds with GET /feeds (the `ListFeeds` operationId).
-func (c *ClientWithResponses) ListFeedsWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListFeedsResponse, error) {
-	rsp, err := c.ListFeeds(ctx, reqEditors...)
+func (c *ClientWithResponses) ListFeedsWithResponse(ctx context.Context, params *ListFeedsParams, reqEditors ...RequestEditorFn) (*ListFeedsResponse, error) {
+	rsp, err := c.ListFeeds(ctx, params, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
@@ -6923,8 +7191,8 @@ func (c *ClientWithResponses) EditPlatformWithResponse(ctx context.Context, id I
 // Returns a wrapper object for the known response body format(s).
 //
 // Corresponds with GET /publications (the `ListPublications` operationId).
-func (c *ClientWithResponses) ListPublicationsWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListPublicationsResponse, error) {
-	rsp, err := c.ListPublications(ctx, reqEditors...)
+func (c *ClientWithResponses) ListPublicationsWithResponse(ctx context.Context, params *ListPublicationsParams, reqEditors ...RequestEditorFn) (*ListPublicationsResponse, error) {
+	rsp, err := c.ListPublications(ctx, params, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
@@ -7218,6 +7486,16 @@ func ParseListCalendarsResponse(rsp *http.Response) (*ListCalendarsResponse, err
 	}
 
 	switch {
+	case rsp.StatusCode == 200:
+		var headers ListCalendarsResponse200Headers
+		if values := rsp.Header.Values("Link"); len(values) > 0 {
+			var value string
+			if err := runtime.BindStyledParameterWithOptions("simple", "Link", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.Link = &value
+		}
+		response.Headers200 = &headers
 	case true:
 		var headers ListCalendarsResponseDefaultHeaders
 		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
@@ -7663,6 +7941,16 @@ func ParseListConflictsResponse(rsp *http.Response) (*ListConflictsResponse, err
 	}
 
 	switch {
+	case rsp.StatusCode == 200:
+		var headers ListConflictsResponse200Headers
+		if values := rsp.Header.Values("Link"); len(values) > 0 {
+			var value string
+			if err := runtime.BindStyledParameterWithOptions("simple", "Link", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.Link = &value
+		}
+		response.Headers200 = &headers
 	case true:
 		var headers ListConflictsResponseDefaultHeaders
 		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
@@ -7801,6 +8089,16 @@ func ParseListFeedsResponse(rsp *http.Response) (*ListFeedsResponse, error) {
 	}
 
 	switch {
+	case rsp.StatusCode == 200:
+		var headers ListFeedsResponse200Headers
+		if values := rsp.Header.Values("Link"); len(values) > 0 {
+			var value string
+			if err := runtime.BindStyledParameterWithOptions("simple", "Link", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.Link = &value
+		}
+		response.Headers200 = &headers
 	case true:
 		var headers ListFeedsResponseDefaultHeaders
 		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
@@ -8433,6 +8731,16 @@ func ParseListPublicationsResponse(rsp *http.Response) (*ListPublicationsRespons
 	}
 
 	switch {
+	case rsp.StatusCode == 200:
+		var headers ListPublicationsResponse200Headers
+		if values := rsp.Header.Values("Link"); len(values) > 0 {
+			var value string
+			if err := runtime.BindStyledParameterWithOptions("simple", "Link", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.Link = &value
+		}
+		response.Headers200 = &headers
 	case true:
 		var headers ListPublicationsResponseDefaultHeaders
 		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {

@@ -748,11 +748,17 @@ type Trouble struct {
 // Verdict defines model for Verdict.
 type Verdict string
 
+// After defines model for after.
+type After = int64
+
 // Confirm defines model for confirm.
 type Confirm = string
 
 // Id defines model for id.
 type Id = int64
+
+// Limit defines model for limit.
+type Limit = int
 
 // ListAllBookingsParams defines parameters for ListAllBookings.
 type ListAllBookingsParams struct {
@@ -761,6 +767,15 @@ type ListAllBookingsParams struct {
 
 	// To Day after the last, at most 400 days after the first
 	To openapi_types.Date `form:"to" json:"to"`
+}
+
+// ListCalendarsParams defines parameters for ListCalendars.
+type ListCalendarsParams struct {
+	// Limit At most so many, in the order of their ids; the header Link leads to the next
+	Limit *Limit `form:"limit,omitempty" json:"limit,omitempty"`
+
+	// After Only those with larger ids
+	After *After `form:"after,omitempty" json:"after,omitempty"`
 }
 
 // RemoveCalendarParams defines parameters for RemoveCalendar.
@@ -790,12 +805,48 @@ type ListConflictsParams struct {
 
 	// State Only those in this state; open and acknowledged ones when left out
 	State *ConflictState `form:"state,omitempty" json:"state,omitempty"`
+
+	// Limit At most so many, in the order of their ids; the header Link leads to the next
+	Limit *Limit `form:"limit,omitempty" json:"limit,omitempty"`
+
+	// After Only those with larger ids
+	After *After `form:"after,omitempty" json:"after,omitempty"`
+}
+
+// ListFeedsParams defines parameters for ListFeeds.
+type ListFeedsParams struct {
+	// Limit At most so many, in the order of their ids; the header Link leads to the next
+	Limit *Limit `form:"limit,omitempty" json:"limit,omitempty"`
+
+	// After Only those with larger ids
+	After *After `form:"after,omitempty" json:"after,omitempty"`
+
+	// State Only those in this state
+	State *FeedState `form:"state,omitempty" json:"state,omitempty"`
+
+	// Platform Only those of this platform
+	Platform *int64 `form:"platform,omitempty" json:"platform,omitempty"`
 }
 
 // RemoveFeedParams defines parameters for RemoveFeed.
 type RemoveFeedParams struct {
 	// Confirm The `confirm` of the problem that said what would be lost
 	Confirm *Confirm `form:"confirm,omitempty" json:"confirm,omitempty"`
+}
+
+// ListPublicationsParams defines parameters for ListPublications.
+type ListPublicationsParams struct {
+	// Limit At most so many, in the order of their ids; the header Link leads to the next
+	Limit *Limit `form:"limit,omitempty" json:"limit,omitempty"`
+
+	// After Only those with larger ids
+	After *After `form:"after,omitempty" json:"after,omitempty"`
+
+	// Calendar Only those of this calendar
+	Calendar *int64 `form:"calendar,omitempty" json:"calendar,omitempty"`
+
+	// Platform Only those for this platform
+	Platform *int64 `form:"platform,omitempty" json:"platform,omitempty"`
 }
 
 // RemovePublicationParams defines parameters for RemovePublication.
@@ -853,7 +904,7 @@ type ServerInterface interface {
 	ListAllBookings(c *gin.Context, params ListAllBookingsParams)
 	// ListCalendars List the calendars
 	// (GET /calendars)
-	ListCalendars(c *gin.Context)
+	ListCalendars(c *gin.Context, params ListCalendarsParams)
 	// CreateCalendar Add a calendar
 	// (POST /calendars)
 	CreateCalendar(c *gin.Context)
@@ -892,7 +943,7 @@ type ServerInterface interface {
 	AcknowledgeConflict(c *gin.Context, id Id)
 	// ListFeeds List the feeds
 	// (GET /feeds)
-	ListFeeds(c *gin.Context)
+	ListFeeds(c *gin.Context, params ListFeedsParams)
 	// CreateFeed Subscribe to a feed, and read it at once
 	// (POST /feeds)
 	CreateFeed(c *gin.Context)
@@ -934,7 +985,7 @@ type ServerInterface interface {
 	EditPlatform(c *gin.Context, id Id)
 	// ListPublications List the publications
 	// (GET /publications)
-	ListPublications(c *gin.Context)
+	ListPublications(c *gin.Context, params ListPublicationsParams)
 	// CreatePublication Publish a calendar for one recipient
 	// (POST /publications)
 	CreatePublication(c *gin.Context)
@@ -1017,6 +1068,28 @@ func (siw *ServerInterfaceWrapper) ListAllBookings(c *gin.Context) {
 // ListCalendars operation middleware
 func (siw *ServerInterfaceWrapper) ListCalendars(c *gin.Context) {
 
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListCalendarsParams
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "after" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", c.Request.URL.Query(), &params.After, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter after: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -1024,7 +1097,7 @@ func (siw *ServerInterfaceWrapper) ListCalendars(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.ListCalendars(c)
+	siw.Handler.ListCalendars(c, params)
 }
 
 // CreateCalendar operation middleware
@@ -1321,6 +1394,22 @@ func (siw *ServerInterfaceWrapper) ListConflicts(c *gin.Context) {
 		return
 	}
 
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "after" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", c.Request.URL.Query(), &params.After, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter after: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -1384,6 +1473,44 @@ func (siw *ServerInterfaceWrapper) AcknowledgeConflict(c *gin.Context) {
 // ListFeeds operation middleware
 func (siw *ServerInterfaceWrapper) ListFeeds(c *gin.Context) {
 
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListFeedsParams
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "after" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", c.Request.URL.Query(), &params.After, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter after: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "state" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "state", c.Request.URL.Query(), &params.State, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter state: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "platform" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "platform", c.Request.URL.Query(), &params.Platform, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter platform: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -1391,7 +1518,7 @@ func (siw *ServerInterfaceWrapper) ListFeeds(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.ListFeeds(c)
+	siw.Handler.ListFeeds(c, params)
 }
 
 // CreateFeed operation middleware
@@ -1685,6 +1812,44 @@ func (siw *ServerInterfaceWrapper) EditPlatform(c *gin.Context) {
 // ListPublications operation middleware
 func (siw *ServerInterfaceWrapper) ListPublications(c *gin.Context) {
 
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListPublicationsParams
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "after" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", c.Request.URL.Query(), &params.After, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter after: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "calendar" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "calendar", c.Request.URL.Query(), &params.Calendar, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter calendar: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "platform" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "platform", c.Request.URL.Query(), &params.Platform, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter platform: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -1692,7 +1857,7 @@ func (siw *ServerInterfaceWrapper) ListPublications(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.ListPublications(c)
+	siw.Handler.ListPublications(c, params)
 }
 
 // CreatePublication operation middleware
@@ -2019,21 +2184,32 @@ func (response ListAllBookingsdefaultApplicationProblemPlusJSONResponse) VisitLi
 }
 
 type ListCalendarsRequestObject struct {
+	Params ListCalendarsParams
 }
 
 type ListCalendarsResponseObject interface {
 	VisitListCalendarsResponse(w http.ResponseWriter) error
 }
 
-type ListCalendars200JSONResponse []Calendar
+type ListCalendars200ResponseHeaders struct {
+	Link *string
+}
+
+type ListCalendars200JSONResponse struct {
+	Body    []Calendar
+	Headers ListCalendars200ResponseHeaders
+}
 
 func (response ListCalendars200JSONResponse) VisitListCalendarsResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
 		return err
 	}
 	w.Header().Set("Content-Type", "application/json")
+	if response.Headers.Link != nil {
+		w.Header().Set("Link", fmt.Sprint(*response.Headers.Link))
+	}
 	w.WriteHeader(200)
 	_, err := buf.WriteTo(w)
 	return err
@@ -2480,15 +2656,25 @@ type ListConflictsResponseObject interface {
 	VisitListConflictsResponse(w http.ResponseWriter) error
 }
 
-type ListConflicts200JSONResponse []Conflict
+type ListConflicts200ResponseHeaders struct {
+	Link *string
+}
+
+type ListConflicts200JSONResponse struct {
+	Body    []Conflict
+	Headers ListConflicts200ResponseHeaders
+}
 
 func (response ListConflicts200JSONResponse) VisitListConflictsResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
 		return err
 	}
 	w.Header().Set("Content-Type", "application/json")
+	if response.Headers.Link != nil {
+		w.Header().Set("Link", fmt.Sprint(*response.Headers.Link))
+	}
 	w.WriteHeader(200)
 	_, err := buf.WriteTo(w)
 	return err
@@ -2603,21 +2789,32 @@ func (response AcknowledgeConflictdefaultApplicationProblemPlusJSONResponse) Vis
 }
 
 type ListFeedsRequestObject struct {
+	Params ListFeedsParams
 }
 
 type ListFeedsResponseObject interface {
 	VisitListFeedsResponse(w http.ResponseWriter) error
 }
 
-type ListFeeds200JSONResponse []Feed
+type ListFeeds200ResponseHeaders struct {
+	Link *string
+}
+
+type ListFeeds200JSONResponse struct {
+	Body    []Feed
+	Headers ListFeeds200ResponseHeaders
+}
 
 func (response ListFeeds200JSONResponse) VisitListFeedsResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
 		return err
 	}
 	w.Header().Set("Content-Type", "application/json")
+	if response.Headers.Link != nil {
+		w.Header().Set("Link", fmt.Sprint(*response.Headers.Link))
+	}
 	w.WriteHeader(200)
 	_, err := buf.WriteTo(w)
 	return err
@@ -3187,21 +3384,32 @@ func (response EditPlatformdefaultApplicationProblemPlusJSONResponse) VisitEditP
 }
 
 type ListPublicationsRequestObject struct {
+	Params ListPublicationsParams
 }
 
 type ListPublicationsResponseObject interface {
 	VisitListPublicationsResponse(w http.ResponseWriter) error
 }
 
-type ListPublications200JSONResponse []Publication
+type ListPublications200ResponseHeaders struct {
+	Link *string
+}
+
+type ListPublications200JSONResponse struct {
+	Body    []Publication
+	Headers ListPublications200ResponseHeaders
+}
 
 func (response ListPublications200JSONResponse) VisitListPublicationsResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
 		return err
 	}
 	w.Header().Set("Content-Type", "application/json")
+	if response.Headers.Link != nil {
+		w.Header().Set("Link", fmt.Sprint(*response.Headers.Link))
+	}
 	w.WriteHeader(200)
 	_, err := buf.WriteTo(w)
 	return err
@@ -3924,8 +4132,10 @@ func (sh *strictHandler) ListAllBookings(ctx *gin.Context, params ListAllBooking
 }
 
 // ListCalendars operation middleware
-func (sh *strictHandler) ListCalendars(ctx *gin.Context) {
+func (sh *strictHandler) ListCalendars(ctx *gin.Context, params ListCalendarsParams) {
 	var request ListCalendarsRequestObject
+
+	request.Params = params
 
 	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.ListCalendars(ctx, request.(ListCalendarsRequestObject))
@@ -4352,8 +4562,10 @@ func (sh *strictHandler) AcknowledgeConflict(ctx *gin.Context, id Id) {
 }
 
 // ListFeeds operation middleware
-func (sh *strictHandler) ListFeeds(ctx *gin.Context) {
+func (sh *strictHandler) ListFeeds(ctx *gin.Context, params ListFeedsParams) {
 	var request ListFeedsRequestObject
+
+	request.Params = params
 
 	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.ListFeeds(ctx, request.(ListFeedsRequestObject))
@@ -4779,8 +4991,10 @@ func (sh *strictHandler) EditPlatform(ctx *gin.Context, id Id) {
 }
 
 // ListPublications operation middleware
-func (sh *strictHandler) ListPublications(ctx *gin.Context) {
+func (sh *strictHandler) ListPublications(ctx *gin.Context, params ListPublicationsParams) {
 	var request ListPublicationsRequestObject
+
+	request.Params = params
 
 	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.ListPublications(ctx, request.(ListPublicationsRequestObject))

@@ -311,7 +311,7 @@ func document(n int) string {
 func checkPickups(ctx context.Context, r *rig.Rig, sent int64) error {
 	recorded := int64(0)
 	err := rig.WaitFor(ctx, 30*time.Second, func() (bool, error) {
-		all, err := client.Decode[[]client.Publication](r.API.ListPublications(ctx))
+		all, err := client.Decode[[]client.Publication](r.API.ListPublications(ctx, nil))
 		recorded = 0
 		for _, p := range all {
 			recorded += p.Pickups

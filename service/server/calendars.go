@@ -17,13 +17,14 @@ import (
 	"wharf/service/store"
 )
 
-func (s *server) ListCalendars(ctx context.Context, _ gen.ListCalendarsRequestObject) (gen.ListCalendarsResponseObject, error) {
+func (s *server) ListCalendars(ctx context.Context, r gen.ListCalendarsRequestObject) (gen.ListCalendarsResponseObject, error) {
 	rows, err := s.Store.Calendars(ctx)
 	if err != nil {
 		return nil, err
 	}
+	rows, more := pageOf(ctx, rows, r.Params.Limit, r.Params.After, func(c store.Calendar) int64 { return c.ID })
 	all, err := s.calendarsJSON(ctx, rows)
-	return gen.ListCalendars200JSONResponse(all), err
+	return gen.ListCalendars200JSONResponse{Body: all, Headers: gen.ListCalendars200ResponseHeaders{Link: optional(more)}}, err
 }
 
 func (s *server) GetCalendar(ctx context.Context, r gen.GetCalendarRequestObject) (gen.GetCalendarResponseObject, error) {

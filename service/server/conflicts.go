@@ -28,8 +28,9 @@ func (s *server) ListConflicts(ctx context.Context, r gen.ListConflictsRequestOb
 	if err != nil {
 		return nil, err
 	}
+	rows, more := pageOf(ctx, rows, r.Params.Limit, r.Params.After, func(c store.ConflictWith) int64 { return c.ID })
 	all, err := s.conflictsJSON(ctx, rows)
-	return gen.ListConflicts200JSONResponse(all), err
+	return gen.ListConflicts200JSONResponse{Body: all, Headers: gen.ListConflicts200ResponseHeaders{Link: optional(more)}}, err
 }
 
 func (s *server) GetConflict(ctx context.Context, r gen.GetConflictRequestObject) (gen.GetConflictResponseObject, error) {

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"slices"
 	"strings"
 	"time"
 
@@ -42,7 +43,7 @@ func (s *server) CreatePlatform(ctx context.Context, r gen.CreatePlatformRequest
 	return gen.CreatePlatform201JSONResponse(platformJSON(row)), nil
 }
 
-func (s *server) ListFeeds(ctx context.Context, _ gen.ListFeedsRequestObject) (gen.ListFeedsResponseObject, error) {
+func (s *server) ListFeeds(ctx context.Context, r gen.ListFeedsRequestObject) (gen.ListFeedsResponseObject, error) {
 	feeds, err := s.Store.Feeds(ctx)
 	if err != nil {
 		return nil, err
@@ -51,8 +52,13 @@ func (s *server) ListFeeds(ctx context.Context, _ gen.ListFeedsRequestObject) (g
 	if err != nil {
 		return nil, err
 	}
+	feeds = slices.DeleteFunc(feeds, func(f store.Feed) bool {
+		state, _ := refresh.State(f, s.Now())
+		return r.Params.State != nil && string(*r.Params.State) != string(state) || r.Params.Platform != nil && *r.Params.Platform != f.PlatformID
+	})
+	feeds, more := pageOf(ctx, feeds, r.Params.Limit, r.Params.After, func(f store.Feed) int64 { return f.ID })
 	all, err := s.feedsJSON(ctx, feeds, links)
-	return gen.ListFeeds200JSONResponse(all), err
+	return gen.ListFeeds200JSONResponse{Body: all, Headers: gen.ListFeeds200ResponseHeaders{Link: optional(more)}}, err
 }
 
 func (s *server) GetFeed(ctx context.Context, r gen.GetFeedRequestObject) (gen.GetFeedResponseObject, error) {

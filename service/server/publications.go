@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"net/http"
+	"slices"
 	"strings"
 
 	gen "wharf/api/server"
@@ -15,13 +16,17 @@ import (
 // secretPlace is the place for which publication secrets are sealed.
 const secretPlace = "publication-secret"
 
-func (s *server) ListPublications(ctx context.Context, _ gen.ListPublicationsRequestObject) (gen.ListPublicationsResponseObject, error) {
+func (s *server) ListPublications(ctx context.Context, r gen.ListPublicationsRequestObject) (gen.ListPublicationsResponseObject, error) {
 	rows, err := s.Store.Publications(ctx)
 	if err != nil {
 		return nil, err
 	}
+	rows = slices.DeleteFunc(rows, func(p store.Publication) bool {
+		return r.Params.Calendar != nil && *r.Params.Calendar != p.CalendarID || r.Params.Platform != nil && *r.Params.Platform != p.PlatformID
+	})
+	rows, more := pageOf(ctx, rows, r.Params.Limit, r.Params.After, func(p store.Publication) int64 { return p.ID })
 	all, err := s.publicationsJSON(ctx, rows)
-	return gen.ListPublications200JSONResponse(all), err
+	return gen.ListPublications200JSONResponse{Body: all, Headers: gen.ListPublications200ResponseHeaders{Link: optional(more)}}, err
 }
 
 func (s *server) GetPublication(ctx context.Context, r gen.GetPublicationRequestObject) (gen.GetPublicationResponseObject, error) {

@@ -838,11 +838,18 @@ export interface components {
     };
     parameters: {
         id: number;
+        /** @description At most so many, in the order of their ids; the header Link leads to the next */
+        limit: number;
+        /** @description Only those with larger ids */
+        after: number;
         /** @description The `confirm` of the problem that said what would be lost */
         confirm: string;
     };
     requestBodies: never;
-    headers: never;
+    headers: {
+        /** @description With `rel="next"`, where the list goes on (RFC 8288); left out at its end */
+        Link: string;
+    };
     pathItems: never;
 }
 export type $defs = Record<string, never>;
@@ -1147,7 +1154,16 @@ export interface operations {
     };
     listFeeds: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description At most so many, in the order of their ids; the header Link leads to the next */
+                limit?: components["parameters"]["limit"];
+                /** @description Only those with larger ids */
+                after?: components["parameters"]["after"];
+                /** @description Only those in this state */
+                state?: components["schemas"]["FeedState"];
+                /** @description Only those of this platform */
+                platform?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -1157,6 +1173,7 @@ export interface operations {
             /** @description By name */
             200: {
                 headers: {
+                    Link: components["headers"]["Link"];
                     [name: string]: unknown;
                 };
                 content: {
@@ -1313,7 +1330,12 @@ export interface operations {
     };
     listCalendars: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description At most so many, in the order of their ids; the header Link leads to the next */
+                limit?: components["parameters"]["limit"];
+                /** @description Only those with larger ids */
+                after?: components["parameters"]["after"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -1323,6 +1345,7 @@ export interface operations {
             /** @description By name */
             200: {
                 headers: {
+                    Link: components["headers"]["Link"];
                     [name: string]: unknown;
                 };
                 content: {
@@ -1572,6 +1595,10 @@ export interface operations {
                 calendar?: number;
                 /** @description Only those in this state; open and acknowledged ones when left out */
                 state?: components["schemas"]["ConflictState"];
+                /** @description At most so many, in the order of their ids; the header Link leads to the next */
+                limit?: components["parameters"]["limit"];
+                /** @description Only those with larger ids */
+                after?: components["parameters"]["after"];
             };
             header?: never;
             path?: never;
@@ -1582,6 +1609,7 @@ export interface operations {
             /** @description By start */
             200: {
                 headers: {
+                    Link: components["headers"]["Link"];
                     [name: string]: unknown;
                 };
                 content: {
@@ -1643,7 +1671,16 @@ export interface operations {
     };
     listPublications: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description At most so many, in the order of their ids; the header Link leads to the next */
+                limit?: components["parameters"]["limit"];
+                /** @description Only those with larger ids */
+                after?: components["parameters"]["after"];
+                /** @description Only those of this calendar */
+                calendar?: number;
+                /** @description Only those for this platform */
+                platform?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -1653,6 +1690,7 @@ export interface operations {
             /** @description By name */
             200: {
                 headers: {
+                    Link: components["headers"]["Link"];
                     [name: string]: unknown;
                 };
                 content: {
