@@ -16,6 +16,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"sync"
 	"syscall"
@@ -151,10 +152,7 @@ func openWorldOn(t *testing.T, dsn string, names []string, env ...string) *world
 var styles = []standin.Style{{Sale: "%s", Block: "Blocked"}, {Timed: true, Zone: zoneName, Sale: "Charter: %s", Block: "Not bookable"}, {Sale: "Berthed: %s", Block: "No berth"}}
 
 func freeAddress(t *testing.T) string {
-	l, err := net.Listen("tcp", "127.0.0.1:0")
-	require.NoError(t, err)
-	defer l.Close()
-	return l.Addr().String()
+	return net.JoinHostPort("127.0.0.1", strconv.Itoa(freePorts(t, 1)))
 }
 
 func (w *world) base() string { return w.front }

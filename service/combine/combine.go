@@ -45,6 +45,9 @@ type Combiner struct {
 // become dirty by it. What fails is no error of whoever changed something: it is logged,
 // and done by the background work.
 func (c *Combiner) Calendars(ctx context.Context, ids ...int64) {
+	if len(ids) == 0 {
+		return
+	}
 	due, err := c.Store.DirtyCalendars(ctx, c.Now())
 	if err != nil {
 		c.Log.Warn("calendars are combined later", "error", err)

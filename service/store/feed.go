@@ -183,17 +183,20 @@ func (s *Store) CountColors(ctx context.Context) (map[string]int, error) {
 // SaveBody stores what a good reading gave, packed, in parts that fit into a statement also
 // when every byte of them must be escaped.
 func (tx *Tx) SaveBody(feed int64, body []byte) error {
-	if err := tx.db.Where("feed_id = ?", feed).Delete(&BodyPart{}).Error; err != nil {
-		return err
-	}
 	part := 0
 	for some := range slices.Chunk(pack(body), int(tx.packet/4)) {
-		if err := tx.db.Create(&BodyPart{feed, part, some}).Error; err != nil {
+		if err := tx.db.Clauses(clause.OnConflict{UpdateAll: true}).Create(&BodyPart{feed, part, some}).Error; err != nil {
 			return err
 		}
 		part++
 	}
-	return nil
+	// Looked for before they are deleted: a DELETE that finds nothing locks the gap, and two
+	// feeds that are new at once would lock each other out.
+	var more int64
+	if err := tx.db.Model(&BodyPart{}).Where("feed_id = ? AND part >= ?", feed, part).Count(&more).Error; err != nil || more == 0 {
+		return err
+	}
+	return tx.db.Where("feed_id = ? AND part >= ?", feed, part).Delete(&BodyPart{}).Error
 }
 
 // Body returns what the last good reading of a feed gave, for Unpack; ErrNotFound before the

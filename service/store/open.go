@@ -32,10 +32,6 @@ type Store struct {
 // DefaultQueryTimeout bounds a statement where no other bound is set.
 const DefaultQueryTimeout = 10 * time.Second
 
-// lockWait is how many seconds a statement waits for a row that another transaction holds,
-// before its transaction is run again.
-const lockWait = 2
-
 // Open connects to the database that dsn names, in the form
 // user:password@tcp(127.0.0.1:3306)/wharf, and brings its tables up to date. Character
 // set, zone and the like are set here, whatever the dsn says. query bounds each statement;
@@ -52,7 +48,8 @@ func Open(ctx context.Context, dsn string, query time.Duration) (*Store, error) 
 	config.InterpolateParams, config.MaxAllowedPacket = true, 0 // 0: the server is asked
 	config.Timeout = 5 * time.Second
 	config.Logger = silent{}
-	config.Params = map[string]string{"time_zone": "'+00:00'", "innodb_lock_wait_timeout": strconv.Itoa(lockWait)}
+	config.Params = map[string]string{"time_zone": "'+00:00'",
+		"innodb_lock_wait_timeout": strconv.Itoa(max(1, int(query.Seconds()/2)))} // then its transaction is run again
 	migrating := config.Clone() // to rebuild a table may take long
 	if err := migrate(ctx, migrating); err != nil {
 		return nil, err

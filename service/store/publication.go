@@ -207,16 +207,19 @@ func (s *Store) RecordPickups(ctx context.Context, rows []Pickup) error {
 // addGaps adds the gaps before and between pickups of a publication to their sums. Of those
 // that were counted together the length is their mean.
 func (tx *Tx) addGaps(publication int64, pickups []Pickup) error {
-	row, err := one[PickupGaps](tx.db.Clauses(forUpdate).Where("publication_id = ?", publication))
-	if err != nil && !errors.Is(err, ErrNotFound) {
+	slices.SortFunc(pickups, func(a, b Pickup) int { return a.FirstAt.Compare(b.FirstAt) })
+	// Made before it is held: to hold a row that is not there locks the gap, and two that are
+	// new at once would lock each other out.
+	first := PickupGaps{PublicationID: publication, LastAt: pickups[0].FirstAt}
+	if err := tx.db.Clauses(clause.OnConflict{DoNothing: true}).Create(&first).Error; err != nil {
 		return err
 	}
-	row.PublicationID = publication
-	slices.SortFunc(pickups, func(a, b Pickup) int { return a.FirstAt.Compare(b.FirstAt) })
+	row, err := one[PickupGaps](tx.db.Clauses(forUpdate).Where("publication_id = ?", publication))
+	if err != nil {
+		return err
+	}
 	for _, p := range pickups {
-		if !row.LastAt.IsZero() {
-			row.Gaps.Add(p.FirstAt.Sub(row.LastAt), 1)
-		}
+		row.Gaps.Add(p.FirstAt.Sub(row.LastAt), 1)
 		if p.Times > 1 {
 			row.Gaps.Add(p.LastAt.Sub(p.FirstAt)/time.Duration(p.Times-1), p.Times-1)
 		}
@@ -224,7 +227,7 @@ func (tx *Tx) addGaps(publication int64, pickups []Pickup) error {
 			row.LastAt = p.LastAt
 		}
 	}
-	return tx.db.Clauses(clause.OnConflict{UpdateAll: true}).Create(&row).Error
+	return tx.db.Select("last_at", "gaps").Updates(&row).Error
 }
 
 // PickupGaps returns the sums of the gaps between the pickups of a publication; ErrNotFound

@@ -11,6 +11,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -77,6 +78,59 @@ func TestAfterADeadlock(t *testing.T) {
 	dirty, err := s.DirtyCalendars(ctx, now)
 	require.NoError(t, err)
 	assert.Empty(t, dirty, "nothing of the lost transaction was committed")
+}
+
+// TestNewAtOnce: feeds whose first readings are stored at the same time, and publications that
+// are picked up for the first time, do not lock each other out.
+func TestNewAtOnce(t *testing.T) {
+	s, dsn := open(t)
+	f := newFeed(t, s)
+	c := newCalendar(t, s, "Hall")
+	var runs atomic.Int32
+	var group sync.WaitGroup
+	for i := range 8 {
+		group.Go(func() {
+			for n := range 15 {
+				feed := store.Feed{PlatformID: f.PlatformID, Name: fmt.Sprint(i, " ", n), Color: "teal", URLCipher: []byte("x"), EverySeconds: 60, CreatedAt: now, DueAt: now}
+				assert.NoError(t, s.Tx(ctx, func(tx *store.Tx) error {
+					runs.Add(1)
+					feed.ID = 0
+					if err := tx.CreateFeed(&feed); err != nil {
+						return err
+					}
+					return tx.SaveBody(feed.ID, []byte("BEGIN:VCALENDAR"))
+				}))
+			}
+		})
+	}
+	group.Wait()
+	assert.EqualValues(t, 8*15, runs.Load(), "none was run again")
+
+	var publications []int64
+	for i := range 40 {
+		p := store.Publication{CalendarID: c.ID, Name: fmt.Sprint("For ", i), SecretHash: []byte(fmt.Sprintf("%032d", i)), SecretCipher: []byte("x"), CreatedAt: now}
+		require.NoError(t, s.Tx(ctx, func(tx *store.Tx) error {
+			platform, err := tx.PlatformNamed(fmt.Sprint("Platform ", i))
+			if err != nil {
+				return err
+			}
+			p.ID, p.PlatformID = 0, platform.ID
+			return tx.CreatePublication(&p)
+		}))
+		publications = append(publications, p.ID)
+	}
+	for _, id := range publications {
+		group.Go(func() {
+			assert.NoError(t, s.RecordPickups(ctx, []store.Pickup{{PublicationID: id, Version: 1, Agent: "importer", FirstAt: now, LastAt: now, Times: 1}}))
+		})
+	}
+	group.Wait()
+	db, err := sql.Open("mysql", dsn)
+	require.NoError(t, err)
+	defer db.Close()
+	var gaps int
+	require.NoError(t, db.QueryRow("SELECT COUNT(*) FROM pickup_gaps").Scan(&gaps))
+	assert.Equal(t, len(publications), gaps)
 }
 
 // TestLockedOut: who waits for what others hold waits as long as it has time, and no longer.
@@ -245,22 +299,17 @@ func TestDiskFull(t *testing.T) {
 	require.NoError(t, err)
 	s, err = store.Open(ctx, server.DSN("wharf"), 0)
 	require.NoError(t, err)
-	body := make([]byte, 1<<20)
-	rand.New(rand.NewSource(1)).Read(body) // which does not pack
+	noise := make([]byte, 32<<20)
+	rand.New(rand.NewSource(1)).Read(noise) // which does not pack
 	save := func(n int) error {
 		return s.Tx(ctx, func(tx *store.Tx) error {
 			if err := tx.SaveReading(&store.Reading{FeedID: f.ID, StartedAt: f.CreatedAt, FinishedAt: f.CreatedAt, Outcome: store.OutcomeChanged}); err != nil {
 				return err
 			}
-			for range n {
-				if err := tx.SaveBody(f.ID, body); err != nil {
-					return err
-				}
-			}
-			return nil
+			return tx.SaveBody(f.ID, noise[:n<<20])
 		})
 	}
-	for n := 1; err == nil && n < 20; n++ {
+	for n := 2; err == nil && n <= 32; n += 2 {
 		err = save(n)
 	}
 	require.Error(t, err, "it fills up")
@@ -268,7 +317,7 @@ func TestDiskFull(t *testing.T) {
 	assert.False(t, store.IsAway(err))
 	before, failed := s.Readings(ctx, f.ID, 100)
 	require.NoError(t, failed, "what is there can be read")
-	assert.True(t, store.IsFull(save(10)))
+	assert.True(t, store.IsFull(save(32)))
 	after, failed := s.Readings(ctx, f.ID, 100)
 	require.NoError(t, failed)
 	assert.Equal(t, before, after, "nothing half written")
@@ -277,5 +326,5 @@ func TestDiskFull(t *testing.T) {
 	server, err = localdb.Start(ctx, dir, server.Port, "--innodb-file-per-table=0", now+":autoextend")
 	require.NoError(t, err)
 	t.Cleanup(func() { _ = s.Close(); _ = server.Stop() })
-	require.Eventually(t, func() bool { return save(10) == nil }, 20*time.Second, 100*time.Millisecond, "with room it goes on by itself")
+	require.Eventually(t, func() bool { return save(32) == nil }, 20*time.Second, 100*time.Millisecond, "with room it goes on by itself")
 }
