@@ -23,7 +23,7 @@ const notices: Record<string, string> = {
         {{ spanWords(booking.start, booking.end, calendar) }}
         <span class="soft">{{ lengthWords(booking.start, booking.end, calendar) }}</span>
       </p>
-      <p>
+      <p class="feed">
         <FeedTag :color="booking.color" :label="booking.label" />
         <span class="soft">({{ booking.platform.name }})</span>
       </p>
@@ -66,6 +66,11 @@ const notices: Record<string, string> = {
 .span .soft {
   font-size: var(--size-lead);
   font-weight: 400;
+}
+.feed {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 0 0.35em;
 }
 .note {
   background: var(--caution-soft);
