@@ -49,7 +49,7 @@ test: check-tools test-tools ## all tests: Go with the race detector, console, l
 	@mkdir -p .test
 	$(GO) run ./internal/localdb/withdb .test $(GO) test -race -timeout 20m ./...
 
-test-days: check-tools test-tools ## the tests that depend on the date, on some twenty other days (half an hour)
+test-days: check-tools test-tools ## the tests that depend on the date, on twenty-two other days (up to an hour)
 	@$(MAKE) --no-print-directory build
 	@mkdir -p .test/days
 	$(GO) run ./internal/localdb/withdb .test/days $(GO) run ./e2e/days
