@@ -175,6 +175,10 @@ func sentence(err error) string {
 	if errors.As(err, &large) {
 		return "What is published of it does not fit: " + large.Error() + "."
 	}
+	var field *rules.FieldError
+	if errors.As(err, &field) {
+		return "Its settings cannot be used: " + field.Error() + ". What was published last stays as it is."
+	}
 	return "Wharf stumbled over it: its log says where. What was published last stays as it is."
 }
 

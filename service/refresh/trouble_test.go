@@ -208,7 +208,7 @@ func TestTroubleOfACalendar(t *testing.T) {
 	c, err := b.store.Calendar(ctx, broken.ID)
 	require.NoError(t, err)
 	require.NotNil(t, c.FailingSince)
-	assert.Contains(t, c.Failure, "its log says where")
+	assert.Contains(t, c.Failure, `grain "week" is not known: use night, day or time`)
 	assert.True(t, c.RetryAt.After(b.now))
 	assert.Equal(t, 1, strings.Count(log.String(), "is set aside"), "said once: %s", log.String())
 	sound, err := b.store.Calendar(ctx, b.calendar)
