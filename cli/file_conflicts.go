@@ -58,7 +58,7 @@ func (env *Env) fileConflicts(ctx context.Context, c *cli.Command) error {
 		}
 		say := env.sayer(name)
 		say(doc.Diagnostics...)
-		facts.Bookings = append(facts.Bookings, bookingsOf(doc, say, int64(i), calendar, w, int64(len(facts.Bookings)))...)
+		facts.Bookings = append(facts.Bookings, bookingsOf(doc, say, int64(i)+1, calendar, w, int64(len(facts.Bookings)))...)
 	}
 	format := func(p int64) string { return span.FormatPoint(p, calendar.Grain) }
 	if !c.Bool("json") && calendar.Grain == span.Time {
@@ -107,7 +107,7 @@ func conflictLines(facts judge.Facts, found []judge.Conflict, names []string, fo
 		l := conflictLine{Kind: string(k.Kind), Start: format(k.Span.Start), End: format(k.Span.End)}
 		for _, id := range k.Bookings {
 			b := facts.Bookings[id]
-			l.Bookings = append(l.Bookings, bookingLine{names[b.Feed], b.UID, format(b.Span.Start), format(b.Span.End)})
+			l.Bookings = append(l.Bookings, bookingLine{names[b.Feed-1], b.UID, format(b.Span.Start), format(b.Span.End)})
 		}
 		lines = append(lines, l)
 	}

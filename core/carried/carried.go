@@ -7,6 +7,7 @@
 package carried
 
 import (
+	"cmp"
 	"crypto/hmac"
 	"crypto/sha256"
 	"encoding/hex"
@@ -19,20 +20,45 @@ import (
 
 // Item is one booking as a publication carries it.
 type Item struct {
-	UID       string
+	Name
 	Span      span.Span
 	Units     int
 	Tentative bool
+	// Content is a digest of what else is shown of it; "" where nothing is.
+	Content string
+}
+
+// Name tells the items of a publication apart.
+type Name struct {
+	UID string
+	// Recurrence is the RECURRENCE-ID of an instance that is carried as part of its series;
+	// "" for what is carried by itself.
+	Recurrence string
 }
 
 // Row says that an item was carried from version From up to version To.
 type Row struct {
 	ID int64
 	Item
-	Sequence int       // SEQUENCE: never falls for a UID
+	Sequence int       // SEQUENCE: never falls for a name
 	Stamp    time.Time // DTSTAMP: changes only with the item
 	From     int64
 	To       int64 // 0: still carried
+}
+
+// Version is one state of a publication, and since when it was published.
+type Version struct {
+	Number int64
+	At     time.Time
+}
+
+// Pickup is the download of a version by one reader, which may have come for it several
+// times between First and Last.
+type Pickup struct {
+	Version     int64
+	Agent       string // the reader's User-Agent
+	First, Last time.Time
+	Times       int64
 }
 
 // mintedEnd is what every UID of ours ends in.
@@ -64,25 +90,25 @@ func (c Change) Empty() bool { return len(c.Close) == 0 && len(c.Open) == 0 }
 // publication, closed ones too; version is the number that a new version would have
 // and now its DTSTAMP, in whole seconds.
 func Advance(history []Row, want []Item, version int64, now time.Time) Change {
-	open := map[string]Row{}
-	sequence := map[string]int{}
+	open := map[Name]Row{}
+	sequence := map[Name]int{}
 	for _, r := range history {
-		sequence[r.UID] = max(sequence[r.UID], r.Sequence+1)
+		sequence[r.Name] = max(sequence[r.Name], r.Sequence+1)
 		if r.To == 0 {
-			open[r.UID] = r
+			open[r.Name] = r
 		}
 	}
 	var c Change
 	for _, item := range want {
-		r, carried := open[item.UID]
-		delete(open, item.UID)
+		r, carried := open[item.Name]
+		delete(open, item.Name)
 		if carried && r.Item == item {
 			continue
 		}
 		if carried {
 			c.Close = append(c.Close, r.ID)
 		}
-		c.Open = append(c.Open, Row{Item: item, Sequence: sequence[item.UID], Stamp: now.UTC().Truncate(time.Second), From: version})
+		c.Open = append(c.Open, Row{Item: item, Sequence: sequence[item.Name], Stamp: now.UTC().Truncate(time.Second), From: version})
 	}
 	for _, r := range open {
 		c.Close = append(c.Close, r.ID)
@@ -91,7 +117,7 @@ func Advance(history []Row, want []Item, version int64, now time.Time) Change {
 	return c
 }
 
-// Apply returns what is carried after the change, ordered by span, then UID. It takes n log n
+// Apply returns what is carried after the change, ordered by span, then name. It takes n log n
 // steps.
 func Apply(history []Row, c Change) []Row {
 	closed := make(map[int64]bool, len(c.Close))
@@ -106,10 +132,7 @@ func Apply(history []Row, c Change) []Row {
 	}
 	now = append(now, c.Open...)
 	slices.SortFunc(now, func(a, b Row) int {
-		if order := a.Span.Compare(b.Span); order != 0 {
-			return order
-		}
-		return strings.Compare(a.UID, b.UID)
+		return cmp.Or(a.Span.Compare(b.Span), strings.Compare(a.UID, b.UID), strings.Compare(a.Recurrence, b.Recurrence))
 	})
 	return now
 }

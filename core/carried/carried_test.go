@@ -13,7 +13,17 @@ import (
 var now = time.Date(2026, 7, 1, 12, 0, 0, 500, time.UTC)
 
 func item(uid string, start, end int64) carried.Item {
-	return carried.Item{UID: uid, Span: span.Span{Start: start, End: end}, Units: 1}
+	return carried.Item{Name: carried.Name{UID: uid}, Span: span.Span{Start: start, End: end}, Units: 1}
+}
+
+func titled(i carried.Item, content string) carried.Item {
+	i.Content = content
+	return i
+}
+
+func instance(i carried.Item, recurrence string) carried.Item {
+	i.Recurrence = recurrence
+	return i
 }
 
 func TestAdvance(t *testing.T) {
@@ -33,6 +43,10 @@ func TestAdvance(t *testing.T) {
 		{"nothing new", []carried.Item{item("a", 1, 3)}, carried.Change{}, []string{"a"}},
 		{"moved: closed and opened, with a higher SEQUENCE", []carried.Item{item("a", 2, 4)},
 			carried.Change{Close: []int64{1}, Open: []carried.Row{{Item: item("a", 2, 4), Sequence: 1, Stamp: stamp, From: 4}}}, []string{"a"}},
+		{"another title, where titles are shown", []carried.Item{titled(item("a", 1, 3), "x")},
+			carried.Change{Close: []int64{1}, Open: []carried.Row{{Item: titled(item("a", 1, 3), "x"), Sequence: 1, Stamp: stamp, From: 4}}}, []string{"a"}},
+		{"an instance of the same UID is another item", []carried.Item{item("a", 1, 3), instance(item("a", 1, 3), "2026-07-08")},
+			carried.Change{Open: []carried.Row{{Item: instance(item("a", 1, 3), "2026-07-08"), Stamp: stamp, From: 4}}}, []string{"a", "a"}},
 		{"gone", nil, carried.Change{Close: []int64{1}}, nil},
 		{"back after it was gone: SEQUENCE never falls", []carried.Item{item("a", 1, 3), item("b", 5, 6)},
 			carried.Change{Open: []carried.Row{{Item: item("b", 5, 6), Sequence: 2, Stamp: stamp, From: 4}}}, []string{"a", "b"}},

@@ -1,7 +1,8 @@
 // Package echo says which entries of a feed are only the reflection of what we sent.
 //
-// In: what publications of the calendar carried, and an entry of a feed. Out: a verdict
-// with its evidence. Only reflections that keep our UIDs are recognised so far (the
+// In: what publications of the calendar carried, and the entries of a feed, all of them:
+// what one is may depend on what else the feed shows. Out: a verdict on each with its
+// evidence. Only reflections that keep our UIDs are recognised so far (the
 // verdict "certain" of the model); everything else is a booking.
 package echo
 
@@ -49,17 +50,34 @@ func (s *Carried) Add(platform int64, rows []carried.Row) {
 	}
 }
 
-// Judge says what an entry of a feed of the platform is. It is an echo, certainly, when
+// Entry is an entry of a feed on the calendar.
+type Entry struct {
+	UID  string
+	Span span.Span
+	// Elsewhere: it was found to be an echo on another calendar.
+	Elsewhere bool
+}
+
+// Judge says of each of the entries of a feed of the platform what it is.
+func (s *Carried) Judge(platform int64, feed []Entry) []Verdict {
+	verdicts := make([]Verdict, len(feed))
+	for i, e := range feed {
+		verdicts[i] = s.certain(platform, e)
+	}
+	return verdicts
+}
+
+// certain is the verdict on an entry by its UID alone. It is an echo, certainly, when
 // its UID is one that we minted and sent with this very span; or when it is one that we
 // minted for a booking which is on this calendar itself, and either the spans are equal
 // or the entry was found to be an echo on the calendar whose publication sent it
 // (elsewhere): so a feed may count on several calendars, of different grains. Our UID
 // with a span that we never sent is a booking, since nothing proves that the dates are
 // not sold.
-func (s *Carried) Judge(platform int64, uid string, at span.Span, elsewhere bool) Verdict {
-	rows := s.byUID[uid]
-	original, here := s.originals[uid]
-	if here && (original == at || elsewhere) && len(rows) == 0 {
+func (s *Carried) certain(platform int64, e Entry) Verdict {
+	rows, at := s.byUID[e.UID], e.Span
+	original, here := s.originals[e.UID]
+	if here && (original == at || e.Elsewhere) && len(rows) == 0 {
 		return Verdict{Echo, Evidence{Kind: OwnHere, Span: original}}
 	}
 	if len(rows) == 0 {

@@ -18,7 +18,7 @@ func TestJudge(t *testing.T) {
 	}
 	sent := echo.NewCarried(map[string]span.Span{"here@wharf": s(20, 22)})
 	row := func(uid string, at span.Span, from, to int64) carried.Row {
-		return carried.Row{Item: carried.Item{UID: uid, Span: at, Units: 1}, From: from, To: to}
+		return carried.Row{Item: carried.Item{Name: carried.Name{UID: uid}, Span: at, Units: 1}, From: from, To: to}
 	}
 	sent.Add(1, []carried.Row{row("a@wharf", s(10, 12), 1, 3), row("a@wharf", s(11, 13), 4, 0)})
 	sent.Add(2, []carried.Row{row("a@wharf", s(11, 13), 7, 0), row("b@wharf", s(1, 2), 2, 2)})
@@ -44,7 +44,7 @@ func TestJudge(t *testing.T) {
 		{"in another grain, known to be an echo there", 1, "here@wharf", s(20, 23), true, echo.Echo, echo.Evidence{Kind: echo.OwnHere, Span: s(20, 22)}},
 		{"in another grain, of which nothing is known", 1, "here@wharf", s(20, 23), false, echo.Booking, echo.Evidence{}},
 	} {
-		v := sent.Judge(tc.platform, tc.uid, tc.at, tc.elsewhere)
+		v := sent.Judge(tc.platform, []echo.Entry{{UID: tc.uid, Span: tc.at, Elsewhere: tc.elsewhere}})[0]
 		assert.Equal(t, tc.want, v.Kind, tc.name)
 		assert.Equal(t, tc.evidence, v.Evidence, tc.name)
 	}

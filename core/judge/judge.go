@@ -18,6 +18,7 @@ import (
 	"wharf/core/conflict"
 	"wharf/core/echo"
 	"wharf/core/publish"
+	"wharf/core/reading"
 	"wharf/core/recur"
 	"wharf/core/rules"
 	"wharf/core/span"
@@ -38,12 +39,18 @@ type Facts struct {
 // Booking is a booking with what was recorded about it.
 type Booking struct {
 	ID       int64
-	Feed     int64
-	Platform int64
+	Feed     int64  // 0: it came from none
+	Platform int64  // 0: it is nobody's
 	UID, Key string // of the occurrence it was read from
 	Minted   string // the UID under which we publish it
 	booking.Booking
+	Title    string
+	Form     string // how its entry is written; "" when that is not known
 	Revision recur.Revision
+	Created  time.Time // CREATED; zero when not given
+	// Stand is when it can have come to be where it is now; Sighting when it can have come to
+	// show what it shows now.
+	Stand, Sighting reading.Interval
 	// EchoElsewhere: the same occurrence was found to be an echo on another calendar.
 	EchoElsewhere bool
 }
@@ -53,9 +60,12 @@ type Publication struct {
 	ID       int64
 	Platform int64 // the recipient's
 	Name     string
-	Title    string // of the times that it shows as taken
-	Version  int64  // 0: nothing was rendered yet
+	Rules    rules.Publication
+	Window   span.Span // what it shows
+	Version  int64     // 0: nothing was rendered yet
 	History  []carried.Row
+	Versions []carried.Version
+	Pickups  []carried.Pickup
 	Renamed  bool // its newest version has another name
 	Revoked  bool // nothing is rendered any more; what it carried is still known
 }
@@ -136,14 +146,23 @@ func verdictsOn(f Facts) []Verdict {
 		sent.Add(p.Platform, p.History)
 	}
 	verdicts := make([]Verdict, len(f.Bookings))
+	for _, feed := range feedsIn(f.Bookings) {
+		entries := make([]echo.Entry, len(feed))
+		for n, i := range feed {
+			b := f.Bookings[i]
+			entries[n] = echo.Entry{UID: b.UID, Span: b.Span, Elsewhere: b.EchoElsewhere}
+		}
+		for n, v := range sent.Judge(f.Bookings[feed[0]].Platform, entries) {
+			verdicts[feed[n]] = Verdict{Kind: Counts, Evidence: v.Evidence}
+			if v.Kind == echo.Echo {
+				verdicts[feed[n]].Kind = Echo
+			}
+		}
+	}
 	var origins []booking.Origin
 	var at []int // origin -> booking
 	for i, b := range f.Bookings {
-		v := sent.Judge(b.Platform, b.UID, b.Span, b.EchoElsewhere)
-		verdicts[i] = Verdict{Kind: Counts, Evidence: v.Evidence}
-		if v.Kind == echo.Echo {
-			verdicts[i].Kind = Echo
-		} else if b.Blocks {
+		if verdicts[i].Kind != Echo && b.Blocks {
 			origins = append(origins, booking.Origin{Feed: b.Feed, UID: b.UID, Key: b.Key, Span: b.Span, Revision: b.Revision})
 			at = append(at, i)
 		}
@@ -155,6 +174,23 @@ func verdictsOn(f Facts) []Verdict {
 		}
 	}
 	return verdicts
+}
+
+// feedsIn are the bookings of each feed, as indexes; those that came from no feed are
+// nobody's reflection, and stand each for itself.
+func feedsIn(bookings []Booking) [][]int {
+	var feeds [][]int
+	at := map[int64]int{}
+	for i, b := range bookings {
+		n, seen := at[b.Feed]
+		if !seen || b.Feed == 0 {
+			n = len(feeds)
+			at[b.Feed] = n
+			feeds = append(feeds, nil)
+		}
+		feeds[n] = append(feeds[n], i)
+	}
+	return feeds
 }
 
 func conflictsIn(f Facts, verdicts []Verdict) []Conflict {
@@ -215,7 +251,8 @@ func still(was Conflict, is conflict.Conflict, now int64) Conflict {
 }
 
 func renditionsOf(ctx context.Context, f Facts, verdicts []Verdict) []Rendition {
-	// A booking with two origins is its recipient's own if either origin is.
+	// A booking with two origins is its recipient's own if either origin is; one that came
+	// from no feed is nobody's.
 	type sold struct{ booking, platform int64 }
 	own := map[sold]bool{}
 	for i, b := range f.Bookings {
@@ -225,7 +262,6 @@ func renditionsOf(ctx context.Context, f Facts, verdicts []Verdict) []Rendition 
 		}
 		own[sold{id, b.Platform}] = true
 	}
-	window := publish.Window(f.Now, f.Calendar.Grain, f.Calendar.Zone)
 	var all []Rendition
 	for _, p := range f.Publications {
 		if ctx.Err() != nil {
@@ -233,8 +269,8 @@ func renditionsOf(ctx context.Context, f Facts, verdicts []Verdict) []Rendition 
 		}
 		var want []carried.Item
 		for i, b := range f.Bookings {
-			if verdicts[i].Kind == Counts && b.Blocks && b.Span.Overlaps(window) && !own[sold{b.ID, p.Platform}] {
-				want = append(want, carried.Item{UID: b.Minted, Span: b.Span, Units: b.Units, Tentative: b.Tentative})
+			if verdicts[i].Kind == Counts && b.Blocks && b.Span.Overlaps(p.Window) && !own[sold{b.ID, p.Platform}] {
+				want = append(want, carried.Item{Name: carried.Name{UID: b.Minted}, Span: b.Span, Units: b.Units, Tentative: b.Tentative})
 			}
 		}
 		r := Rendition{ID: p.ID, Version: p.Version}
@@ -245,7 +281,7 @@ func renditionsOf(ctx context.Context, f Facts, verdicts []Verdict) []Rendition 
 		r.Change = carried.Advance(p.History, want, p.Version+1, f.Now)
 		if !r.Change.Empty() || p.Version == 0 || p.Renamed {
 			r.Version = p.Version + 1
-			r.Body = publish.Render(p.Name, p.Title, f.Calendar.Grain, carried.Apply(p.History, r.Change))
+			r.Body = publish.Render(p.Name, p.Rules, f.Calendar.Grain, carried.Apply(p.History, r.Change))
 		}
 		all = append(all, r)
 	}

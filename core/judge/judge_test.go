@@ -15,12 +15,15 @@ import (
 	"wharf/core/conflict"
 	"wharf/core/ical"
 	"wharf/core/judge"
+	"wharf/core/publish"
 	"wharf/core/recur"
 	"wharf/core/rules"
 	"wharf/core/span"
 )
 
 var now = time.Date(2026, 7, 1, 12, 0, 0, 0, time.UTC)
+
+var window = publish.Window(publish.Step(now, time.UTC), span.Day, time.UTC)
 
 func ketch() rules.Calendar { return rules.Calendar{Zone: time.UTC, Grain: span.Day, Capacity: 1} }
 
@@ -90,7 +93,7 @@ func (x *exchange) round(t *testing.T) judge.Result {
 			echo.Span, echo.Minted = b.Span, carried.Mint([]byte("k"), key)
 			f.Bookings = append(f.Bookings, echo)
 		}
-		f.Publications = append(f.Publications, judge.Publication{ID: p, Platform: p, Version: x.version[p], History: x.history[p]})
+		f.Publications = append(f.Publications, judge.Publication{ID: p, Platform: p, Window: window, Version: x.version[p], History: x.history[p]})
 	}
 	r := judged(t, f)
 	for _, rendition := range r.Renditions {
@@ -141,7 +144,7 @@ func TestNothingCirculates(t *testing.T) {
 }
 
 func TestOurUIDWithOtherDatesIsABooking(t *testing.T) {
-	item := carried.Item{UID: "m@wharf", Span: span.Span{Start: day(10), End: day(12)}, Units: 1}
+	item := carried.Item{Name: carried.Name{UID: "m@wharf"}, Span: span.Span{Start: day(10), End: day(12)}, Units: 1}
 	pub := judge.Publication{ID: 1, Platform: 1, Version: 2, History: []carried.Row{{ID: 1, Item: item, From: 1, To: 1}}}
 	for name, tc := range map[string]struct {
 		platform int64
@@ -191,7 +194,7 @@ func TestPublication(t *testing.T) {
 	shown.Blocks = false
 	both := []judge.Booking{sale(5, 1, "both", 20, 21), sale(6, 2, "both", 20, 21)} // one booking with two origins
 	f := judge.Facts{Calendar: ketch(), Now: now, Bookings: append([]judge.Booking{own, other, request, shown}, both...),
-		Publications: []judge.Publication{{ID: 7, Platform: 1, Name: "Ketch, for the desk", Title: "Spoken for"}}}
+		Publications: []judge.Publication{{ID: 7, Platform: 1, Name: "Ketch, for the desk", Rules: rules.Publication{Detail: rules.Times, Title: "Spoken for"}, Window: window}}}
 	r := judged(t, f).Renditions[0]
 	doc, err := recur.Read(ical.NewReader(strings.NewReader(string(r.Body))))
 	require.NoError(t, err)
@@ -211,9 +214,9 @@ func TestPublication(t *testing.T) {
 		history[i].ID = int64(i + 1)
 	}
 	f.Publications[0].Version, f.Publications[0].History = 1, history
-	f.Now = now.Add(24 * time.Hour)
+	f.Now = now.AddDate(1, 0, 0)
 	unchanged := judged(t, f).Renditions[0]
-	assert.Nil(t, unchanged.Body, "a new day alone changes nothing")
+	assert.Nil(t, unchanged.Body, "time alone changes nothing: its window stays where it is stored")
 	f.Bookings[1].Span.End++
 	f.Now = now.Add(48 * time.Hour)
 	moved := judged(t, f).Renditions[0]
@@ -227,7 +230,7 @@ func TestPublication(t *testing.T) {
 // publication has no more versions, and the blocks that came by it are echoes still.
 func TestRenamedAndRevoked(t *testing.T) {
 	a := sale(1, 1, "a", 10, 12)
-	facts := judge.Facts{Calendar: ketch(), Now: now, Bookings: []judge.Booking{a}, Publications: []judge.Publication{{ID: 1, Platform: 2, Name: "Before"}}}
+	facts := judge.Facts{Calendar: ketch(), Now: now, Bookings: []judge.Booking{a}, Publications: []judge.Publication{{ID: 1, Platform: 2, Name: "Before", Window: window}}}
 	first := judged(t, facts).Renditions[0]
 	require.EqualValues(t, 1, first.Version)
 	facts.Publications[0].Version, facts.Publications[0].History = 1, carried.Apply(nil, first.Change)

@@ -11,6 +11,7 @@ import (
 
 	"wharf/core/carried"
 	"wharf/core/ical"
+	"wharf/core/rules"
 	"wharf/core/span"
 )
 
@@ -22,15 +23,15 @@ const Placeholder = "Spoken for"
 // ProductID is the PRODID of everything we write (RFC 5545 section 3.7.3).
 const ProductID = "-//Wharf//Wharf//EN"
 
-// Render writes the rows as events of that title, in the order given.
-func Render(name, title string, grain span.Grain, rows []carried.Row) []byte {
+// Render writes the rows as events under those rules, in the order given.
+func Render(name string, r rules.Publication, grain span.Grain, rows []carried.Row) []byte {
 	cal := &ical.Component{Name: "VCALENDAR"}
 	cal.Add("VERSION", "2.0")
 	cal.Add("PRODID", ProductID)
 	cal.AddText("NAME", name)         // RFC 7986 section 5.1
 	cal.AddText("X-WR-CALNAME", name) // what most recipients read
-	for _, r := range rows {
-		cal.AddComponent(event(title, grain, r))
+	for _, row := range rows {
+		cal.AddComponent(event(r.Title, grain, row))
 	}
 	return []byte(cal.String())
 }
@@ -62,14 +63,19 @@ func addPoint(e *ical.Component, name string, p int64, grain span.Grain) {
 	e.Add(name, time.Unix(p, 0).UTC().Format("20060102T150405Z"))
 }
 
-// Window is the stretch that a publication shows: from 30 days before the Monday of
-// now's week in loc to 24 months after it. It moves in steps of a week, so that a new
-// day alone changes no bytes.
-func Window(now time.Time, grain span.Grain, loc *time.Location) span.Span {
+// Step is the Monday of now's week in loc. The window of a publication moves from one to
+// the next, and each is stored when it is taken: so a new day alone changes no bytes, and
+// the bytes do not depend on when they are rendered.
+func Step(now time.Time, loc *time.Location) span.Date {
 	today := span.DateOf(now.In(loc))
-	monday := today - span.Date((int(today.Weekday())+6)%7)
-	y, m, d := monday.Civil()
-	from, to := monday-30, span.NewDate(y, m+24, d)
+	return today - span.Date((int(today.Weekday())+6)%7)
+}
+
+// Window is the stretch that a publication shows whose window is at the step: from 30 days
+// before it to 24 months after it.
+func Window(step span.Date, grain span.Grain, loc *time.Location) span.Span {
+	y, m, d := step.Civil()
+	from, to := step-30, span.NewDate(y, m+24, d)
 	if grain.Dated() {
 		return span.Days(from, to)
 	}

@@ -28,21 +28,27 @@ type Booking struct {
 	At         int
 	Occurrence string // the key of the occurrence
 	UID, Title string
+	Status     Status
+	Form       string
 	Notices    []booking.Notice
 	booking.Booking
 	Revision recur.Revision
 	Created  time.Time // CREATED; zero when not given, or not to be believed
-	// NotBefore and SeenBy are those of the booking with its present span: the last good
-	// reading that did not show it so, and the first one that did.
-	NotBefore, SeenBy time.Time
-	Removed           time.Time // zero: it is there
+	// Stand is when the first of the sightings began in which it is where it is now, as the
+	// same thing; Sighting is when the present one did.
+	Stand, Sighting Interval
+	Removed         time.Time // zero: it is there
 }
+
+// shown is what its entry shows of it.
+func (b Booking) shown() Shown { return Shown{b.UID, b.Span, b.Title, b.Status, b.Form} }
 
 // Placed is what a reading leads to on one calendar.
 type Placed struct {
-	Added   []Booking // in the order of entries and occurrences
-	Changed []Booking // with their IDs; those that leave have Removed set
-	Notices []string  // on what takes nothing though it may be meant to, a line each
+	Added   []Booking  // in the order of entries and occurrences
+	Changed []Booking  // with their IDs; those that leave have Removed set
+	Over    []Sighting // those that have ended with this reading
+	Notices []string   // on what takes nothing though it may be meant to, a line each
 }
 
 // MaxTitle is how many characters of a title are recorded.
@@ -62,9 +68,8 @@ type laying struct {
 	doc     *recur.Document
 	entries []Entry
 	fresh   []bool       // the entry was added or changed by the reading at hand
-	framed  bool         // what the document says for all of them has changed
-	named   map[int]bool // the entry was gone and is back under its own UID
-	since   time.Time    // the last good reading before
+	settled map[int]bool // its new UID is recorded by the reading at hand
+	changes *Changes     // of the reading at hand; nil when there is none
 	now     time.Time
 	most    int
 }
@@ -99,10 +104,17 @@ func (l laying) layOut(ctx context.Context) (Placed, error) {
 		w, wants := wanted[at]
 		switch {
 		case wants:
-			if next, differs := l.update(b, w, now); differs {
+			next, differs := l.update(b, w, now)
+			if next.Sighting != b.Sighting && b.Removed.IsZero() {
+				placed.Over = append(placed.Over, l.over(b, at.entry, next.Sighting))
+			}
+			if differs {
 				placed.Changed = append(placed.Changed, next)
 			}
 		case b.Removed.IsZero() && leaves(b, cancelled[at], now, trimmed):
+			if l.reads(at.entry) {
+				placed.Over = append(placed.Over, l.over(b, at.entry, l.changes.reading))
+			}
 			b.Removed = l.now
 			placed.Changed = append(placed.Changed, b)
 		}
@@ -204,34 +216,71 @@ func (l laying) notice(o recur.Occurrence, found []booking.Notice) string {
 // booking is an occurrence as it would be recorded if it were new.
 func (l laying) booking(i int, o recur.Occurrence, b booking.Booking, notices []booking.Notice) Booking {
 	entry := l.entries[i]
-	w := Booking{Entry: entry.ID, At: i, Occurrence: o.Key.String(), UID: Clip(o.UID, MaxUID), Title: Clip(o.Summary, MaxTitle), Notices: notices,
-		Booking: b, Revision: o.Revision, NotBefore: entry.NotBefore, SeenBy: entry.SeenBy}
+	w := Booking{Entry: entry.ID, At: i, Occurrence: o.Key.String(), UID: entry.UID, Title: Clip(o.Summary, MaxTitle), Status: statusOf(o), Form: entry.Form, Notices: notices,
+		Booking: b, Revision: o.Revision, Stand: entry.Interval}
 	if o.Created.Year() >= 1970 {
 		w.Created = o.Created
 	}
-	if l.fresh[i] {
-		w.NotBefore, w.SeenBy = l.since, l.now
+	switch {
+	case l.fresh[i]:
+		w.Stand = l.changes.reading
+	case entry.ChangedBy.After(entry.SeenBy):
+		w.Stand.SeenBy = entry.ChangedBy // where it was until then is not known here
 	}
+	w.Sighting = w.Stand
 	return w
 }
 
-// update is the recorded booking with what the feed says now. It keeps its interval unless
-// the feed has moved it, or it comes back after it was removed: then what is there now was not
-// there before this reading. One that was missing for a while, and is back under its UID where
-// it was, has been there all the time.
-func (l laying) update(b, w Booking, now int64) (Booking, bool) {
-	next := w
+// reads reports whether what is found of an entry (-1: one that is not in the document) was
+// brought by the reading at hand, and not by a change of the rules or of the day.
+func (l laying) reads(i int) bool {
+	return l.changes != nil && (i < 0 || l.fresh[i] || l.settled[i] || l.changes.framed)
+}
+
+// update is the recorded booking with what the feed says now. Its stand goes on unless the
+// feed has moved it, or shows it under another UID or in another form; and unless it comes
+// back, after its entry was gone, as something that may be another. What comes back after
+// its link was removed has the stand that it had, if it is where it was.
+func (l laying) update(b, w Booking, now int64) (next Booking, differs bool) {
+	next = w
 	next.ID = b.ID
-	moved := b.Span != w.Span && (l.fresh[w.At] || l.framed) && !trims(b.Span, w.Span, now)
+	back, read := !b.Removed.IsZero(), l.reads(w.At)
 	switch {
-	case moved:
-		next.NotBefore, next.SeenBy = l.since, l.now
-	case b.Removed.IsZero(), l.named[w.At]:
-		next.NotBefore, next.SeenBy = b.NotBefore, b.SeenBy
+	case read && (l.changes.anew[w.At] || b.Span != w.Span && !trims(b.Span, w.Span, now)):
+		next.Stand = l.changes.reading
+	case !back || read && !l.returned(w.At) || !read && b.Span == w.Span:
+		next.Stand = b.Stand
 	}
-	same := b.Booking == w.Booking && b.Title == w.Title && b.UID == w.UID && slices.Equal(b.Notices, w.Notices) &&
-		b.Revision.Sequence == w.Revision.Sequence && b.Removed.IsZero()
+	switch shows := b.shown().differs(w.shown()); {
+	case read && !shows && !back, !read && !(back && shows):
+		next.Sighting = b.Sighting
+	case read && l.settled[w.At]:
+		next.Sighting = l.changes.settledIn
+	case read:
+		next.Sighting = l.changes.reading
+	}
+	same := b.Booking == w.Booking && b.shown() == w.shown() && slices.Equal(b.Notices, w.Notices) &&
+		b.Revision.Sequence == w.Revision.Sequence && b.Stand == next.Stand && !back
 	return next, !same
+}
+
+// returned reports whether an entry was gone and is back as what may be another.
+func (l laying) returned(i int) bool {
+	named, returned := l.changes.named[i]
+	return returned && !named
+}
+
+// over is the sighting of a booking that ends as the next one, or none, begins.
+func (l laying) over(b Booking, entry int, next Interval) Sighting {
+	s := Sighting{Booking: b.ID, Shown: b.shown(), Interval: b.Sighting, Over: next}
+	if was, ok := l.changes.was[entry]; ok {
+		s.Text = was.Text
+	} else if entry >= 0 {
+		s.Text = l.entries[entry].Text
+	} else {
+		s.Text = l.changes.gone[b.Entry]
+	}
+	return s
 }
 
 // trims reports whether a span is what is left of another whose past is cut off.

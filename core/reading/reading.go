@@ -29,6 +29,7 @@ import (
 // Feed is what is recorded of a feed before a reading.
 type Feed struct {
 	Entries []Entry
+	UIDs    Unsettled
 	// Frame is the digest of what the document said for all that is in it (recur.Document
 	// Frame); "" when that is not known.
 	Frame string
@@ -41,11 +42,19 @@ type Feed struct {
 type Entry struct {
 	ID int64 // 0: it is new
 	Identity
-	// NotBefore is the request time of the last good reading without it, zero when it was
-	// there from the first on; SeenBy is the end of the first reading with it.
-	NotBefore, SeenBy time.Time
+	Form     string // how it is written (recur.Entry Form); "" when that is not known
+	Interval        // in which it came into the feed
+	// ChangedBy is the end of the reading that last found it changed; zero: it is as it came.
+	ChangedBy time.Time
 	// Gone is the end of the first reading without it; zero while it is there.
 	Gone time.Time
+	Text TextAt
+}
+
+// TextAt says where the source text of an entry is kept; it means nothing here.
+type TextAt struct {
+	ID    int64 // 0: nowhere
+	Piece int
 }
 
 // Times are those of a reading: when it was asked for, and when all of it was there.
@@ -60,14 +69,28 @@ type Changes struct {
 	// Added, Changed and Returned, of those that were gone, are indexes into them.
 	Entries                  []Entry
 	Added, Changed, Returned []int
-	Removed                  []Entry  // those that are gone from now on
-	Remarks                  []string // what could not be read as it was meant, a line each
-	Places                   []Placed // in the order of the places that were given
+	Removed                  []Entry // those that are gone from now on
+	UIDs                     Unsettled
+	// Settled are indexes of entries whose new UIDs are recorded now: they are as they were.
+	Settled []int
+	Remarks []string // what could not be read as it was meant, a line each
+	Places  []Placed // in the order of the places that were given
 
-	since  time.Time
-	now    time.Time
-	framed bool         // what the document says for all that is in it has changed
-	named  map[int]bool // of Returned, those that came back under their own UID
+	now     time.Time
+	reading Interval         // of what is new in this reading
+	framed  bool             // what the document says for all that is in it has changed
+	named   map[int]bool     // of Returned, those that came back as what they were
+	anew    map[int]bool     // entries whose UID or form changed while that of most did not
+	was     map[int]Entry    // what was recorded of those that are rewritten
+	gone    map[int64]TextAt // of Removed, by ID
+	// settledIn is when the UIDs of Settled came to be there.
+	settledIn Interval
+}
+
+// Nothing reports whether the reading found the same occurrences in meaning. There may still
+// be new UIDs to record.
+func (c *Changes) Nothing() bool {
+	return len(c.Added)+len(c.Changed)+len(c.Returned)+len(c.Removed) == 0
 }
 
 // ErrTooMany says that the feed has more bookings than it may have on a calendar.
@@ -87,20 +110,21 @@ func Read(ctx context.Context, f Feed, gone []Entry, doc *recur.Document, places
 // Compare compares a document with what is recorded of its feed. Where nothing differs it
 // is Unchanged, and there is nothing to lay out.
 func Compare(f Feed, doc *recur.Document, t Times) Changes {
-	c := match(f, doc, t)
-	c.Frame, c.since, c.now = doc.Frame(), f.Since, t.Finished
+	c := Changes{Frame: doc.Frame(), now: t.Finished, reading: Interval{f.Since, t.Finished}, was: map[int]Entry{}, gone: map[int64]TextAt{}, anew: map[int]bool{}}
+	if t.Finished.Before(f.Since) { // the clock was set back: the order of readings counts
+		c.reading.SeenBy = f.Since
+	}
 	c.framed = f.Frame != "" && f.Frame != c.Frame
-	c.Unchanged = len(c.Added)+len(c.Changed)+len(c.Removed) == 0 && !f.Since.IsZero() && !c.framed
+	c.match(f, doc)
+	c.Unchanged = c.Nothing() && len(c.Settled) == 0 && !f.Since.IsZero() && !c.framed
 	return c
 }
 
 // Return finds, among the entries that were gone, those that are back: by UID, else where
 // all but the UID is the same. They are not Added then.
 func (c *Changes) Return(gone []Entry) {
-	before, after := make([]Identity, len(gone)), make([]Identity, len(c.Added))
-	for i, e := range gone {
-		before[i] = e.Identity
-	}
+	churning := c.UIDs.Digest != ""
+	before, after := identities(gone), make([]Identity, len(c.Added))
 	for n, i := range c.Added {
 		after[n] = c.Entries[i].Identity
 	}
@@ -109,13 +133,23 @@ func (c *Changes) Return(gone []Entry) {
 	for _, pair := range matchGone(before, after) {
 		i := c.Added[pair.New]
 		e := gone[pair.Old]
-		c.named[i] = e.UID != "" && e.UID == after[pair.New].UID
-		e.Identity, e.Gone = after[pair.New], time.Time{}
-		c.Entries[i] = e
+		c.named[i] = churning || e.UID != "" && e.UID == after[pair.New].UID
+		c.was[i] = e
+		c.rewrite(i, e, after[pair.New], c.Entries[i].Form)
 		c.Returned = append(c.Returned, i)
 		back[i] = true
 	}
 	c.Added = slices.DeleteFunc(c.Added, func(i int) bool { return back[i] })
+}
+
+// Rewritten are indexes of the entries whose source text is another than the one that is
+// kept.
+func (c *Changes) Rewritten() []int {
+	return slices.DeleteFunc(slices.Concat(c.Added, c.Changed, c.Returned), func(i int) bool {
+		e := c.Entries[i]
+		was, known := c.was[i]
+		return e.ID != 0 && (!known || e.Text.ID != 0 && was.Digest == e.Digest)
+	})
 }
 
 // LayOut finds what the document means on each calendar now. most is how many bookings a
@@ -131,9 +165,13 @@ func (c *Changes) LayOut(ctx context.Context, doc *recur.Document, places []Plac
 	for _, i := range slices.Concat(c.Added, c.Changed, c.Returned) {
 		fresh[i] = true
 	}
+	settled := map[int]bool{}
+	for _, i := range c.Settled {
+		settled[i] = true
+	}
 	touched := map[int]bool{}
 	for _, p := range places {
-		l := laying{place: p, doc: doc, entries: c.Entries, fresh: fresh, framed: c.framed, named: c.named, since: c.since, now: c.now, most: most}
+		l := laying{place: p, doc: doc, entries: c.Entries, fresh: fresh, changes: c, settled: settled, now: c.now, most: most}
 		placed, err := l.layOut(ctx)
 		if err != nil {
 			return err
@@ -143,51 +181,95 @@ func (c *Changes) LayOut(ctx context.Context, doc *recur.Document, places []Plac
 	}
 	if c.framed {
 		c.Changed = append(c.Changed, slices.Sorted(maps.Keys(touched))...)
-		c.Unchanged = len(c.Added)+len(c.Changed)+len(c.Returned)+len(c.Removed) == 0
+		c.Unchanged = c.Nothing() && len(c.Settled) == 0
 	}
 	return nil
 }
 
 // match compares the document with the entries that are recorded.
-func match(f Feed, doc *recur.Document, t Times) Changes {
-	before, after := make([]Identity, len(f.Entries)), make([]Identity, len(doc.Entries))
-	for i, e := range f.Entries {
-		before[i] = e.Identity
-	}
-	for i, e := range doc.Entries {
-		after[i] = IdentityOf(e)
-	}
-	c := Changes{Entries: make([]Entry, len(after))}
-	stays := make([]bool, len(before))
-	known := make([]bool, len(after))
-	for _, pair := range Match(before, after) {
-		e := f.Entries[pair.Old]
+func (c *Changes) match(f Feed, doc *recur.Document) {
+	after := identitiesOf(doc)
+	c.Entries = make([]Entry, len(after))
+	pairs := Match(identities(f.Entries), after)
+	stays, known := make([]bool, len(f.Entries)), make([]bool, len(after))
+	for _, pair := range pairs {
 		stays[pair.Old], known[pair.New] = true, true
-		if e.Digest != after[pair.New].Digest {
-			e.Identity = after[pair.New]
-			c.Changed = append(c.Changed, pair.New)
+		c.Entries[pair.New] = f.Entries[pair.Old]
+	}
+	c.settle(f, pairs, after)
+	for _, i := range c.Settled {
+		c.Entries[i].Form = doc.Entries[i].Form()
+	}
+	var reformed []int
+	for _, pair := range pairs {
+		i, e, id := pair.New, f.Entries[pair.Old], after[pair.New]
+		if e.Digest == id.Digest && !c.anew[i] {
+			continue
 		}
-		c.Entries[pair.New] = e
+		form := doc.Entries[i].Form()
+		if e.Form != "" && e.Form != form {
+			reformed = append(reformed, i)
+		}
+		c.was[i] = e
+		c.rewrite(i, e, id, form)
+		c.Changed = append(c.Changed, i)
+	}
+	if !mostOf(len(reformed), len(pairs)) {
+		for _, i := range reformed {
+			c.anew[i] = true
+		}
 	}
 	for i, id := range after {
 		if !known[i] {
-			c.Entries[i] = Entry{Identity: id, NotBefore: f.Since, SeenBy: t.Finished}
+			c.Entries[i] = Entry{Identity: id, Form: doc.Entries[i].Form(), Interval: c.reading}
 			c.Added = append(c.Added, i)
 		}
 	}
 	for i, e := range f.Entries {
 		if !stays[i] {
-			e.Gone = t.Finished
+			e.Gone = c.now
+			c.gone[e.ID] = e.Text
 			c.Removed = append(c.Removed, e)
 		}
 	}
-	return c
 }
+
+// rewrite records what an entry says now; e is what was recorded of it.
+func (c *Changes) rewrite(i int, e Entry, now Identity, form string) {
+	if e.Digest != now.Digest {
+		e.ChangedBy = c.reading.SeenBy
+	}
+	e.Identity, e.Form, e.Gone = now, form, time.Time{}
+	c.Entries[i] = e
+}
+
+// mostOf reports whether n are more than half of all.
+func mostOf(n, all int) bool { return 2*n > all }
 
 // Recognise finds the recorded entries in a document that was read before: they are beside
 // its entries.
 func Recognise(recorded []Entry, doc *recur.Document) []Entry {
-	return match(Feed{Entries: recorded}, doc, Times{}).Entries
+	entries := make([]Entry, len(doc.Entries))
+	for _, pair := range Match(identities(recorded), identitiesOf(doc)) {
+		entries[pair.New] = recorded[pair.Old]
+	}
+	return entries
+}
+
+func identities(entries []Entry) []Identity {
+	ids := make([]Identity, len(entries))
+	for i, e := range entries {
+		ids[i] = e.Identity
+	}
+	return ids
+}
+
+func identitiesOf(doc *recur.Document) []Identity {
+	ids := make([]Identity, len(doc.Entries))
+	for i, e := range doc.Entries {
+		ids[i] = IdentityOf(e)
+	}
+	return ids
 }
 
 // MaxRemarks is how many remarks on a feed, and notices on a link, are recorded.

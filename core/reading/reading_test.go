@@ -31,6 +31,7 @@ type history struct {
 	feed     reading.Feed
 	gone     []reading.Entry
 	bookings []reading.Booking
+	over     []reading.Sighting
 	now      time.Time
 	ids      int64
 	zone     *time.Location
@@ -43,18 +44,24 @@ func newHistory(t *testing.T, body string) *history {
 }
 
 // read reads a document an hour after the last, and records what that leads to.
-func (h *history) read(body string) reading.Changes {
+func (h *history) read(body string) *reading.Changes {
 	h.t.Helper()
 	h.now = h.now.Add(time.Hour)
+	return h.readAt(h.now, body)
+}
+
+// readAt is read at a time of its own.
+func (h *history) readAt(now time.Time, body string) *reading.Changes {
+	h.t.Helper()
 	doc, err := recur.Read(ical.NewReader(strings.NewReader("BEGIN:VCALENDAR\r\nVERSION:2.0\r\n" + body + "END:VCALENDAR\r\n")))
 	require.NoError(h.t, err)
 	calendar, link := rules.Calendar{Zone: h.zone, Grain: span.Day, Capacity: 1}, rules.Link{Role: rules.Blocks, Tentative: rules.AsTentative, Units: 1}
-	times := reading.Times{Requested: h.now, Finished: h.now.Add(time.Second)}
+	times := reading.Times{Requested: now, Finished: now.Add(time.Second)}
 	c, err := reading.Read(ctx, h.feed, h.gone, doc, []reading.Place{{Calendar: calendar, Link: link, Bookings: h.bookings}}, times, 1000)
 	require.NoError(h.t, err)
-	h.feed.Since, h.feed.Frame = times.Requested, c.Frame
+	h.feed.Since, h.feed.Frame, h.feed.UIDs = times.Requested, c.Frame, c.UIDs
 	if c.Unchanged {
-		return c
+		return &c
 	}
 	h.feed.Entries = nil
 	h.gone = append(h.gone, c.Removed...)
@@ -73,13 +80,14 @@ func (h *history) read(body string) reading.Changes {
 			i := slices.IndexFunc(h.bookings, func(o reading.Booking) bool { return o.ID == b.ID })
 			h.bookings[i] = b
 		}
+		h.over = append(h.over, p.Over...)
 		for _, b := range p.Added {
 			h.ids++
 			b.ID, b.Entry = h.ids, c.Entries[b.At].ID
 			h.bookings = append(h.bookings, b)
 		}
 	}
-	return c
+	return &c
 }
 
 // shown lists the bookings that are there: "first/last title".
@@ -148,8 +156,9 @@ func TestOneReadingAndTheNext(t *testing.T) {
 			assert.Equal(t, tc.added+tc.changed+tc.removed == 0, c.Unchanged)
 			assert.Equal(t, tc.want, h.shown())
 			again := h.read(tc.next)
-			assert.True(t, again.Unchanged, "the same reading again is one that changes nothing")
+			assert.True(t, again.Nothing(), "the same reading again is one that changes nothing")
 			assert.Equal(t, tc.want, h.shown())
+			assert.True(t, h.read(tc.next).Unchanged, "nor is anything left to record")
 		})
 	}
 }
@@ -177,7 +186,7 @@ func TestWhatTheFrameSays(t *testing.T) {
 		assert.Equal(t, tc.changed == 0, c.Unchanged, tc.name)
 		assert.Equal(t, []string{tc.want}, h.shown(), tc.name)
 		if tc.changed > 0 {
-			assert.Equal(t, h.feed.Since.Add(-time.Hour), h.there()[0].NotBefore, "%s: where it is now it was not before", tc.name)
+			assert.Equal(t, h.feed.Since.Add(-time.Hour), h.there()[0].Stand.NotBefore, "%s: where it is now it was not before", tc.name)
 		}
 	}
 }
@@ -193,7 +202,7 @@ func TestBlockAndSale(t *testing.T) {
 		assert.False(t, c.Unchanged)
 		is := h.only("Taken")
 		assert.NotEqual(t, was.ID, is.ID)
-		assert.Equal(t, first, is.NotBefore)
+		assert.Equal(t, first, is.Stand.NotBefore)
 	}
 	again := carried.Mint([]byte("k"), "2")
 	h := newHistory(t, event(ours, "Taken", "20260720", "20260722"))
@@ -217,7 +226,13 @@ func TestIntervals(t *testing.T) {
 		{"it moved", []string{ann, ann, event("a", "Ann", "20260725", "20260727")}, "Ann", at(1), seen(2)},
 		{"it moved, and back", []string{ann, event("a", "Ann", "20260725", "20260727"), ann}, "Ann", at(1), seen(2)},
 		{"its title changed", []string{ann, event("a", "Anna", "20260720", "20260722")}, "Anna", time.Time{}, seen(0)},
-		{"its UID changed", []string{ann, event("x", "Ann", "20260720", "20260722")}, "Ann", time.Time{}, seen(0)},
+		{"every UID changed", []string{ann, event("x", "Ann", "20260720", "20260722")}, "Ann", time.Time{}, seen(0)},
+		{"every UID changed for good", []string{ann, event("x", "Ann", "20260720", "20260722"), event("x", "Ann", "20260720", "20260722")}, "Ann", time.Time{}, seen(0)},
+		{"its UID changed, those of most did not", []string{ann + cy + begun, event("x", "Ann", "20260720", "20260722") + cy + begun}, "Ann", at(0), seen(1)},
+		{"it is written in another form, most are not", []string{ann + cy + begun, event("a", "Ann", "20260720", "20260722", "URL:x\r\n") + cy + begun}, "Ann", at(0), seen(1)},
+		{"most are written in another form", []string{ann, event("a", "Ann", "20260720", "20260722", "URL:x\r\n")}, "Ann", time.Time{}, seen(0)},
+		{"it is tentative by now", []string{event("a", "Ann", "20260720", "20260722", "STATUS:CONFIRMED\r\n") + cy, event("a", "Ann", "20260720", "20260722", "STATUS:TENTATIVE\r\n") + cy}, "Ann", time.Time{}, seen(0)},
+		{"it was called off for a while", []string{event("a", "Ann", "20260720", "20260722", "STATUS:CONFIRMED\r\n") + cy, event("a", "Ann", "20260720", "20260722", "STATUS:CANCELLED\r\n") + cy, event("a", "Ann", "20260720", "20260722", "STATUS:CONFIRMED\r\n") + cy}, "Ann", time.Time{}, seen(0)},
 		{"its past is cut off", []string{begun, event("g", "Gus", "20260710", "20260715")}, "Gus", time.Time{}, seen(0)},
 	} {
 		h := newHistory(t, tc.documents[0])
@@ -225,7 +240,7 @@ func TestIntervals(t *testing.T) {
 			h.read(d)
 		}
 		b := h.only(tc.title)
-		assert.Equal(t, []time.Time{tc.before, tc.by}, []time.Time{b.NotBefore, b.SeenBy}, tc.name)
+		assert.Equal(t, []time.Time{tc.before, tc.by}, []time.Time{b.Stand.NotBefore, b.Stand.SeenBy}, tc.name)
 	}
 }
 
@@ -255,9 +270,9 @@ func TestGoneAndBack(t *testing.T) {
 		h.read(tc.back + cy)
 		is := h.only("Ann")
 		assert.Equal(t, tc.same, was.ID == is.ID && was.Entry == is.Entry, tc.name)
-		assert.Equal(t, tc.kept, was.SeenBy.Equal(is.SeenBy) && was.NotBefore.Equal(is.NotBefore), tc.name)
+		assert.Equal(t, tc.kept, was.Stand == is.Stand, tc.name)
 		if !tc.kept {
-			assert.Equal(t, h.feed.Since.Add(-time.Hour), is.NotBefore, tc.name)
+			assert.Equal(t, h.feed.Since.Add(-time.Hour), is.Stand.NotBefore, tc.name)
 		}
 	}
 	h := newHistory(t, ann+cy) // a feed that alternates between two documents
@@ -280,9 +295,106 @@ func TestNewUIDsAtEveryReading(t *testing.T) {
 	h := newHistory(t, document(0))
 	before := slices.Clone(h.bookings)
 	for n := 1; n <= 60; n++ {
-		require.True(t, h.read(document(min(n, 30))).Unchanged)
+		c := h.read(document(min(n, 30)))
+		require.True(t, c.Nothing())
+		if n == 31 { // two readings agree: the new UIDs are recorded, once
+			assert.Len(t, c.Settled, 3)
+			continue
+		}
+		require.True(t, c.Unchanged, "reading %d", n)
 	}
-	assert.Equal(t, before, h.bookings)
+	for i := range before {
+		is := h.bookings[i]
+		assert.Equal(t, "30", is.UID[1:])
+		assert.Equal(t, reading.Interval{NotBefore: first.Add(29 * time.Hour), SeenBy: first.Add(30*time.Hour + time.Second)}, is.Sighting)
+		is.UID, is.Sighting = before[i].UID, before[i].Sighting
+		assert.Equal(t, before[i], is)
+	}
+	require.Len(t, h.over, 3)
+
+	// While they change, one booking changes and one comes back: as if its UID had stayed.
+	h = newHistory(t, document(0))
+	h.read(document(1))
+	c := h.read(document(2) + event("n2", "New", "20260901", "20260903"))
+	assert.Equal(t, []int{1, 0, 0}, []int{len(c.Added), len(c.Changed), len(c.Removed)})
+	was := h.only("New")
+	h.read(document(3))
+	h.read(document(4) + event("n4", "New", "20260901", "20260903"))
+	assert.Equal(t, was.ID, h.only("New").ID)
+	assert.Equal(t, was.Stand, h.only("New").Stand)
+	assert.Len(t, h.over, 1)
+}
+
+// TestSightings: what an entry showed is on record with when it began and ended, also once
+// it shows something else; what stays writes nothing.
+func TestSightings(t *testing.T) {
+	at := func(n int) time.Time { return first.Add(time.Duration(n) * time.Hour) }
+	seen := func(n int) time.Time { return at(n).Add(time.Second) }
+	between := func(n int) reading.Interval { return reading.Interval{NotBefore: at(n - 1), SeenBy: seen(n)} }
+	fromFirst := reading.Interval{SeenBy: seen(0)}
+	firm := event("a", "Ann", "20260720", "20260722", "STATUS:CONFIRMED\r\n")
+	moved := event("a", "Ann", "20260725", "20260727", "STATUS:CONFIRMED\r\n")
+	type over struct {
+		title, start, end string
+		uid               string
+		status            reading.Status
+		began, ended      reading.Interval
+	}
+	for _, tc := range []struct {
+		name      string
+		documents []string
+		want      []over
+		present   reading.Interval
+	}{
+		{"nothing happens", []string{firm, firm, firm}, nil, fromFirst},
+		{"it moved", []string{firm, firm, moved}, []over{{"Ann", "07-20", "07-22", "a", reading.Firm, fromFirst, between(2)}}, between(2)},
+		{"it moved, and back", []string{firm, moved, firm}, []over{{"Ann", "07-20", "07-22", "a", reading.Firm, fromFirst, between(1)}, {"Ann", "07-25", "07-27", "a", reading.Firm, between(1), between(2)}}, between(2)},
+		{"it became tentative", []string{firm, strings.Replace(firm, "CONFIRMED", "TENTATIVE", 1)}, []over{{"Ann", "07-20", "07-22", "a", reading.Firm, fromFirst, between(1)}}, between(1)},
+		{"it takes nothing any more", []string{firm, strings.Replace(firm, "STATUS:CONFIRMED", "TRANSP:TRANSPARENT", 1)}, []over{{"Ann", "07-20", "07-22", "a", reading.Firm, fromFirst, between(1)}}, between(1)},
+		{"it was missing twice", []string{firm, firm, "", "", firm}, []over{{"Ann", "07-20", "07-22", "a", reading.Firm, fromFirst, between(2)}}, between(4)},
+		{"it was called off", []string{firm, strings.Replace(firm, "CONFIRMED", "CANCELLED", 1), firm}, []over{{"Ann", "07-20", "07-22", "a", reading.Firm, fromFirst, between(1)}}, between(2)},
+		{"its UID changed", []string{firm, event("x", "Ann", "20260720", "20260722", "STATUS:CONFIRMED\r\n")}, []over{{"Ann", "07-20", "07-22", "a", reading.Firm, fromFirst, between(1)}}, between(1)},
+		{"something changed that it does not show", []string{firm, strings.Replace(firm, "STATUS", "LOCATION:Pier\r\nSTATUS", 1), strings.Replace(firm, "STATUS", "LOCATION:Quay\r\nSTATUS", 1)}, []over{{"Ann", "07-20", "07-22", "a", reading.Firm, fromFirst, between(1)}}, between(1)},
+	} {
+		h := newHistory(t, tc.documents[0]+cy+begun)
+		for _, d := range tc.documents[1:] {
+			h.read(d + cy + begun)
+		}
+		var got []over
+		for _, s := range h.over {
+			start, end := s.Span.Format(span.Day)
+			got = append(got, over{s.Title, start[5:], end[5:], s.UID, s.Status, s.Interval, s.Over})
+			assert.Equal(t, h.only("Ann").ID, s.Booking, tc.name)
+		}
+		assert.Equal(t, tc.want, got, tc.name)
+		assert.Equal(t, tc.present, h.only("Ann").Sighting, tc.name)
+	}
+}
+
+// TestOddDocuments: UIDs that say nothing, feeds that cannot make up their mind, and clocks
+// that are set back.
+func TestOddDocuments(t *testing.T) {
+	same := strings.NewReplacer("UID:a", "UID:same", "UID:c", "UID:same", "UID:g", "UID:same").Replace(ann + cy + begun)
+	none := strings.NewReplacer("UID:a\r\n", "", "UID:c\r\n", "", "UID:g\r\n", "").Replace(ann + cy + begun)
+	for name, documents := range map[string][]string{"every UID alike": {same, same, cy + ann + begun, same}, "no UID": {none, none, ann + cy + begun, none}, "swapped": {ann + cy, event("c", "Ann", "20260720", "20260722") + event("a", "Cy", "20260801", "20260803")}} {
+		h := newHistory(t, documents[0])
+		count := len(h.bookings)
+		for range 3 {
+			for _, d := range documents {
+				h.read(d)
+				assert.Len(t, h.bookings, count, name)
+				assert.Len(t, h.there(), count, name)
+				assert.Len(t, h.shown(), len(slices.Compact(h.shown())), name)
+			}
+		}
+	}
+
+	// A clock that is set back by a day: what was recorded stays, and readings go on.
+	h := newHistory(t, ann+cy+begun)
+	h.readAt(first.Add(-24*time.Hour), event("a", "Ann", "20260725", "20260727")+cy+begun)
+	is := h.only("Ann")
+	assert.Equal(t, reading.Interval{NotBefore: first, SeenBy: first}, is.Stand, "readings are in the order in which they were made")
+	assert.True(t, h.readAt(first.Add(-23*time.Hour), event("a", "Ann", "20260725", "20260727")+cy+begun).Unchanged)
 }
 
 // TestAnyHistory: whatever a feed shows from one reading to the next, what is recorded in the
@@ -305,10 +417,17 @@ func TestAnyHistory(t *testing.T) {
 			return text.String(), slices.Compact(want)
 		}
 		body, _ := document()
-		h := newHistory(t, body)
-		for range 8 {
+		h, few := newHistory(t, body), newHistory(t, body) // few: only the last of several
+		for n := range 8 {
 			body, want := document()
 			h.read(body)
+			if rnd.Intn(3) == 0 || n == 7 {
+				few.read(body)
+				mine, theirs := h.shown(), few.shown()
+				slices.Sort(mine)
+				slices.Sort(theirs)
+				require.Equal(t, mine, theirs, "seed %d", seed)
+			}
 			got := h.shown()
 			slices.Sort(got)
 			require.Equal(t, want, slices.Compact(got), "seed %d:\n%s", seed, body)
@@ -318,6 +437,7 @@ func TestAnyHistory(t *testing.T) {
 				require.False(t, slots[slot], "seed %d: an entry stands for one booking", seed)
 				slots[slot] = true
 			}
+			require.True(t, h.read(body).Nothing(), "seed %d", seed)
 			require.True(t, h.read(body).Unchanged, "seed %d", seed)
 		}
 	}

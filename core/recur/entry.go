@@ -296,6 +296,18 @@ func (e Entry) Line() int { return e.lead().Line }
 // Title is the entry's SUMMARY.
 func (e Entry) Title() string { return e.lead().Text("SUMMARY") }
 
+// Source is the entry as it was read: its components, one after the other.
+func (e Entry) Source() string {
+	var b strings.Builder
+	if e.Master != nil {
+		b.WriteString(e.Master.String())
+	}
+	for _, o := range e.Overrides {
+		b.WriteString(o.String())
+	}
+	return b.String()
+}
+
 // Digest is the same for two entries that mean the same: UID, DTSTAMP and the order
 // of properties and overrides do not count.
 func (e Entry) Digest() string {

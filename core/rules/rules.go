@@ -6,6 +6,7 @@
 package rules
 
 import (
+	"errors"
 	"fmt"
 	"time"
 
@@ -98,6 +99,29 @@ func NewLink(role, tentative string, units int) (Link, error) {
 		l.Units = units
 	}
 	return l, nil
+}
+
+// Detail says how much a publication shows of a booking.
+type Detail string
+
+// Times: when and whether it is sure, under one title for all.
+const Times Detail = "times"
+
+// Publication says what a publication shows.
+type Publication struct {
+	Detail Detail
+	Title  string // of every event, at the detail Times
+}
+
+// NewPublication checks what a publication is to show. The error is a *FieldError.
+func NewPublication(detail, title string) (Publication, error) {
+	if Detail(detail) != Times {
+		return Publication{}, &FieldError{"detail", fmt.Errorf("detail %q is not known: use times", detail)}
+	}
+	if title == "" {
+		return Publication{}, &FieldError{"title", errors.New("the title is missing: say what the times are to be called")}
+	}
+	return Publication{Times, title}, nil
 }
 
 // MaterialisedWindow is the stretch of time around now in which occurrences are laid

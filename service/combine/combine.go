@@ -23,6 +23,8 @@ import (
 	"wharf/core/carried"
 	"wharf/core/conflict"
 	"wharf/core/judge"
+	"wharf/core/publish"
+	"wharf/core/reading"
 	"wharf/core/recur"
 	"wharf/core/rules"
 	"wharf/core/span"
@@ -278,7 +280,9 @@ func (c *Combiner) facts(tx *store.Tx, calendar store.Calendar) (f judge.Facts, 
 	for _, b := range rows.bookings {
 		f.Bookings = append(f.Bookings, judge.Booking{
 			ID: b.ID, Feed: b.FeedID, Platform: platforms[b.FeedID], UID: b.UID, Key: b.Occurrence, Minted: b.Minted,
-			Booking:  booking.Booking{Span: b.Span(), Tentative: b.Tentative, Blocks: b.Blocks, Units: b.Units},
+			Booking: booking.Booking{Span: b.Span(), Tentative: b.Tentative, Blocks: b.Blocks, Units: b.Units},
+			Title:   b.Title, Form: b.Form, Created: orZero(b.Created), Stand: reading.Interval{NotBefore: orZero(b.NotBefore), SeenBy: b.SeenBy},
+			Sighting: reading.Interval{NotBefore: orZero(b.SightingNotBefore), SeenBy: orZero(b.SightingSeenBy)},
 			Revision: recur.Revision{Sequence: b.Sequence, Stamp: orZero(b.Stamp)}, EchoElsewhere: elsewhere[b.ID],
 		})
 	}
@@ -286,12 +290,23 @@ func (c *Combiner) facts(tx *store.Tx, calendar store.Calendar) (f judge.Facts, 
 	if err != nil {
 		return f, rows, err
 	}
+	published, err := tx.PublishedOf(calendar.ID)
+	if err != nil {
+		return f, rows, err
+	}
 	for _, p := range publications {
-		history, err := tx.CarriedBy(p.ID)
+		r, err := rules.NewPublication(p.Detail, p.Title)
 		if err != nil {
 			return f, rows, err
 		}
-		f.Publications = append(f.Publications, judge.Publication{ID: p.ID, Platform: p.PlatformID, Name: p.Name, Title: p.Title, Version: p.Version, History: history,
+		if p.WindowStep == 0 && p.RemovedAt == nil { // the first time
+			p.WindowStep = publish.Step(f.Now, k.Zone)
+			if err := tx.MoveWindows(calendar.ID, p.WindowStep); err != nil {
+				return f, rows, err
+			}
+		}
+		f.Publications = append(f.Publications, judge.Publication{ID: p.ID, Platform: p.PlatformID, Name: p.Name, Rules: r, Window: publish.Window(p.WindowStep, k.Grain, k.Zone),
+			Version: p.Version, History: published.Carried[p.ID], Versions: published.Versions[p.ID], Pickups: published.Pickups[p.ID],
 			Renamed: p.Name != p.RenderedName, Revoked: p.RemovedAt != nil})
 	}
 	rows.conflicts, err = tx.ConflictsOf(calendar.ID)

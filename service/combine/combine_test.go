@@ -62,7 +62,7 @@ func newHouse(t *testing.T, platforms int) *house {
 			if err := tx.CreateLink(store.Link{CalendarID: h.calendar, FeedID: f.ID, Role: "blocks", Tentative: "tentative", Units: 1}); err != nil {
 				return err
 			}
-			pub := store.Publication{CalendarID: h.calendar, PlatformID: p.ID, Name: name, SecretHash: []byte(fmt.Sprintf("%032d", i)), SecretCipher: []byte("x"), CreatedAt: h.now}
+			pub := store.Publication{Title: "Spoken for", CalendarID: h.calendar, PlatformID: p.ID, Name: name, SecretHash: []byte(fmt.Sprintf("%032d", i)), SecretCipher: []byte("x"), CreatedAt: h.now}
 			if err := tx.CreatePublication(&pub); err != nil {
 				return err
 			}
@@ -119,13 +119,13 @@ func (h *house) published() []string {
 		if err != nil {
 			return err
 		}
+		published, err := tx.PublishedOf(h.calendar)
+		if err != nil {
+			return err
+		}
 		for _, p := range publications {
-			history, err := tx.CarriedBy(p.ID)
-			if err != nil {
-				return err
-			}
 			var spans []string
-			for _, r := range carried.Apply(history, carried.Change{}) {
+			for _, r := range carried.Apply(published.Carried[p.ID], carried.Change{}) {
 				first, last := r.Span.Format(span.Day)
 				spans = append(spans, fmt.Sprintf("%s-%s/%d", first[8:], last[8:], r.Sequence))
 			}

@@ -14,15 +14,8 @@ import (
 // layOut lays a feed out on the calendar of a link as its last good reading left it. It
 // returns true if there is anything to combine.
 func (r *Refresher) layOut(ctx context.Context, tx *store.Tx, feed int64, link store.Link, now time.Time) (bool, error) {
-	body, err := tx.Body(feed)
-	if errors.Is(err, store.ErrNotFound) {
-		return false, nil // nothing was read yet
-	}
-	if err != nil {
-		return false, err
-	}
-	doc, err := unpack(ctx, body)
-	if err != nil {
+	doc, err := lastDocument(ctx, tx, feed)
+	if err != nil || doc == nil {
 		return false, err
 	}
 	known, err := tx.Entries(feed)
@@ -41,8 +34,15 @@ func (r *Refresher) layOut(ctx context.Context, tx *store.Tx, feed int64, link s
 	return r.savePlaced(tx, s, entries, placed)
 }
 
-// unpack reads a stored document.
-func unpack(ctx context.Context, packed []byte) (*recur.Document, error) {
+// lastDocument is what the last good reading of a feed gave; nil before the first.
+func lastDocument(ctx context.Context, tx *store.Tx, feed int64) (*recur.Document, error) {
+	packed, err := tx.Body(feed)
+	if errors.Is(err, store.ErrNotFound) {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, err
+	}
 	text, err := store.Unpack(packed)
 	if err != nil {
 		return nil, err

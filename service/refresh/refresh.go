@@ -326,10 +326,21 @@ func (r *Refresher) commitDocument(ctx context.Context, tx *store.Tx, feed *stor
 	if err != nil {
 		return nil, err
 	}
-	c := reading.Compare(recorded(*feed, known), got.doc, reading.Times{Requested: got.started, Finished: got.finished})
+	times := reading.Times{Requested: got.started, Finished: got.finished}
+	c := reading.Compare(recorded(*feed, known), got.doc, times)
+	if !c.Unchanged {
+		read, err := keepOldTexts(ctx, tx, *feed, known)
+		if err != nil {
+			return nil, err
+		}
+		if read {
+			c = reading.Compare(recorded(*feed, known), got.doc, times)
+		}
+	}
 	record.Entries, feed.Entries = len(c.Entries), len(c.Entries)
 	newFrame := feed.Frame != c.Frame
 	feed.Frame = c.Frame
+	feed.NewUIDs, feed.NewUIDsNotBefore, feed.NewUIDsSeenBy = c.UIDs.Digest, orNil(c.UIDs.NotBefore), orNil(c.UIDs.SeenBy)
 	if c.Unchanged {
 		return nil, nil
 	}
@@ -360,8 +371,13 @@ func (r *Refresher) commitDocument(ctx context.Context, tx *store.Tx, feed *stor
 	if c.Unchanged {
 		return nil, nil
 	}
-	record.Outcome = store.OutcomeChanged
+	if !c.Nothing() {
+		record.Outcome = store.OutcomeChanged
+	}
 	feed.Remarks = strings.Join(c.Remarks, "\n")
+	if err := saveTexts(tx, feed.ID, got.finished, got.doc, c.Entries, c.Rewritten()); err != nil {
+		return nil, err
+	}
 	if err := saveEntries(tx, feed.ID, &c); err != nil {
 		return nil, err
 	}

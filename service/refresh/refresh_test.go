@@ -2,6 +2,7 @@ package refresh_test
 
 import (
 	"context"
+	"database/sql"
 	"fmt"
 	"log/slog"
 	"net/http"
@@ -150,6 +151,18 @@ func TestNewUIDsAtEveryReading(t *testing.T) {
 		return ids
 	}
 	before := rows()
+	db, err := sql.Open("mysql", b.dsn)
+	require.NoError(t, err)
+	defer db.Close()
+	written := func() (sums []string) {
+		for _, table := range []string{"entries", "bookings", "sightings", "texts", "bodies", "readings", "links", "conflicts", "carried", "versions", "dirty", "changes"} {
+			var name, sum string
+			require.NoError(t, db.QueryRow("CHECKSUM TABLE "+table).Scan(&name, &sum))
+			sums = append(sums, table+" "+sum)
+		}
+		return sums
+	}
+	untouched := written()
 	conflicts, err := b.store.Conflicts(ctx, b.calendar, judge.Open)
 	require.NoError(t, err)
 	require.Len(t, conflicts, 1, "two alike are two")
@@ -157,6 +170,7 @@ func TestNewUIDsAtEveryReading(t *testing.T) {
 		require.Equal(t, store.OutcomeUnchanged, b.read(document(n)).Outcome)
 	}
 	assert.Equal(t, before, rows())
+	assert.Equal(t, untouched, written(), "nothing is written but the feed's own row")
 	readings, err := b.store.Readings(ctx, b.feed, 100)
 	require.NoError(t, err)
 	assert.Len(t, readings, 1, "only the first has a row of its own")
@@ -168,6 +182,80 @@ func TestNewUIDsAtEveryReading(t *testing.T) {
 	after, err := b.store.Conflicts(ctx, b.calendar, judge.Open)
 	require.NoError(t, err)
 	assert.Equal(t, conflicts, after)
+
+	for range 30 { // from now on they stay as they are
+		require.Equal(t, store.OutcomeUnchanged, b.read(document(30)).Outcome)
+	}
+	assert.Equal(t, before, rows())
+	all, err := b.store.BookingsWithin(ctx, b.calendar, span.Days(0, 100000))
+	require.NoError(t, err)
+	for _, row := range all {
+		assert.Equal(t, "30", row.UID[1:], "what stays is recorded")
+		over, err := b.store.SightingsOf(ctx, row.ID)
+		require.NoError(t, err)
+		assert.Len(t, over, 1)
+	}
+}
+
+// TestSightings: what an entry showed, and its text, stay on record when it shows something
+// else or is gone; what does not change stores nothing.
+func TestSightings(t *testing.T) {
+	ann, cy := event("a", "Ann", "20260720", "20260722"), event("c", "Cy", "20260801", "20260803")
+	b := newBench(t, ann+cy)
+	from := b.now
+	moved := event("a", "Ann", "20260725", "20260727", "LOCATION:Pier\r\n")
+	b.read(moved + cy)
+	rows, err := b.store.BookingsWithin(ctx, b.calendar, span.Days(span.NewDate(2026, 7, 25), span.NewDate(2026, 7, 27)))
+	require.NoError(t, err)
+	require.Len(t, rows, 1)
+	over, err := b.store.SightingsOf(ctx, rows[0].ID)
+	require.NoError(t, err)
+	require.Len(t, over, 1)
+	first, last := span.Span{Start: over[0].StartPoint, End: over[0].EndPoint}.Format(span.Day)
+	assert.Equal(t, []any{"2026-07-20", "2026-07-22", "a", "Ann", "firm", from, from, b.now}, []any{first, last, over[0].UID, over[0].Title, over[0].Status, over[0].SeenBy, *over[0].OverNotBefore, over[0].OverSeenBy})
+	text, err := b.store.Text(ctx, over[0].TextID, over[0].Piece)
+	require.NoError(t, err)
+	assert.Equal(t, ann, text)
+
+	b.read(cy)
+	over, err = b.store.SightingsOf(ctx, rows[0].ID)
+	require.NoError(t, err)
+	require.Len(t, over, 2)
+	text, err = b.store.Text(ctx, over[1].TextID, over[1].Piece)
+	require.NoError(t, err)
+	assert.Equal(t, moved, text, "also of what is gone")
+	assert.NotEqual(t, over[0].Form, over[1].Form)
+
+	require.NoError(t, b.store.ForgetGone(ctx, b.now.Add(-time.Minute)))
+	_, err = b.store.Text(ctx, over[0].TextID, over[0].Piece)
+	require.NoError(t, err, "one that is still shown came with it")
+	// As an earlier Wharf left it, which kept no texts: they are taken from its last document.
+	db, err := sql.Open("mysql", b.dsn)
+	require.NoError(t, err)
+	defer db.Close()
+	for _, statement := range []string{"DELETE FROM texts", "UPDATE entries SET text_id = 0, piece = 0, form = ''", "UPDATE bookings SET status = '', form = ''"} {
+		_, err = db.Exec(statement)
+		require.NoError(t, err)
+	}
+	b.read(event("c", "Cyril", "20260801", "20260803"))
+	rows, err = b.store.BookingsWithin(ctx, b.calendar, span.Days(span.NewDate(2026, 8, 1), span.NewDate(2026, 8, 3)))
+	require.NoError(t, err)
+	over, err = b.store.SightingsOf(ctx, rows[0].ID)
+	require.NoError(t, err)
+	require.Len(t, over, 1)
+	text, err = b.store.Text(ctx, over[0].TextID, over[0].Piece)
+	require.NoError(t, err)
+	assert.Equal(t, cy, text)
+	assert.Equal(t, from, rows[0].SeenBy)
+
+	b.read("")
+	b.now = b.now.AddDate(2, 0, 0)
+	require.NoError(t, b.store.ForgetGone(ctx, b.now))
+	over, err = b.store.SightingsOf(ctx, rows[0].ID)
+	require.NoError(t, err)
+	assert.Empty(t, over)
+	_, err = b.store.Text(ctx, rows[0].ID, 0)
+	assert.ErrorIs(t, err, store.ErrNotFound)
 }
 
 // TestGoneAndBack: a booking that is missing for a while is the same when it is back, also

@@ -1,6 +1,7 @@
 package refresh
 
 import (
+	"context"
 	"errors"
 	"slices"
 	"strconv"
@@ -20,21 +21,77 @@ import (
 
 // recorded is what is recorded of a feed.
 func recorded(feed store.Feed, known []store.Entry) reading.Feed {
-	return reading.Feed{Entries: entriesOf(known), Frame: feed.Frame, Since: orZero(feed.LastGoodStart)}
+	return reading.Feed{Entries: entriesOf(known), Frame: feed.Frame, Since: orZero(feed.LastGoodStart),
+		UIDs: reading.Unsettled{Digest: feed.NewUIDs, Interval: intervalOf(feed.NewUIDsNotBefore, feed.NewUIDsSeenBy)}}
 }
 
 func entriesOf(rows []store.Entry) []reading.Entry {
 	entries := make([]reading.Entry, len(rows))
 	for i, e := range rows {
-		entries[i] = reading.Entry{ID: e.ID, Identity: reading.Identity{UID: e.UID, Place: e.Place, Digest: e.Digest}, NotBefore: orZero(e.NotBefore), SeenBy: e.SeenBy, Gone: orZero(e.GoneAt)}
+		entries[i] = reading.Entry{ID: e.ID, Identity: reading.Identity{UID: e.UID, Place: e.Place, Digest: e.Digest}, Form: e.Form, Interval: intervalOf(e.NotBefore, &e.SeenBy),
+			ChangedBy: orZero(e.ChangedBy), Gone: orZero(e.GoneAt), Text: reading.TextAt{ID: e.TextID, Piece: e.Piece}}
 	}
 	return entries
+}
+
+func intervalOf(notBefore, seenBy *time.Time) reading.Interval {
+	return reading.Interval{NotBefore: orZero(notBefore), SeenBy: orZero(seenBy)}
+}
+
+// saveTexts stores the source texts of entries that are new or changed, and notes with each
+// where its text is.
+func saveTexts(tx *store.Tx, feed int64, at time.Time, doc *recur.Document, entries []reading.Entry, these []int) error {
+	if len(these) == 0 {
+		return nil
+	}
+	texts := make([]string, len(these))
+	for n, i := range these {
+		texts[n] = doc.Entries[i].Source()
+	}
+	id, err := tx.SaveTexts(feed, at, texts)
+	for n, i := range these {
+		entries[i].Text = reading.TextAt{ID: id, Piece: n}
+	}
+	return err
+}
+
+// keepOldTexts stores the source texts of entries that were read before Wharf kept them, while
+// the document that they stood in is still there. It returns true if there were such.
+func keepOldTexts(ctx context.Context, tx *store.Tx, feed store.Feed, known []store.Entry) (bool, error) {
+	if !slices.ContainsFunc(known, func(e store.Entry) bool { return e.TextID == 0 }) {
+		return false, nil
+	}
+	doc, err := lastDocument(ctx, tx, feed.ID)
+	if err != nil || doc == nil {
+		return false, err
+	}
+	entries := reading.Recognise(entriesOf(known), doc)
+	at := make(map[int64]int, len(entries))
+	var these []int
+	for i, e := range entries {
+		if e.ID != 0 {
+			at[e.ID] = i
+			these = append(these, i)
+		}
+	}
+	if err := saveTexts(tx, feed.ID, orZero(feed.LastGoodEnd), doc, entries, these); err != nil {
+		return false, err
+	}
+	var changed []store.Entry
+	for n := range known {
+		if i, found := at[known[n].ID]; found && known[n].TextID == 0 {
+			known[n].TextID, known[n].Piece = entries[i].Text.ID, entries[i].Text.Piece
+			changed = append(changed, known[n])
+		}
+	}
+	return len(changed) > 0, tx.SaveEntries(nil, changed)
 }
 
 // saveEntries writes the entries that a reading changed; the new ones get their IDs.
 func saveEntries(tx *store.Tx, feed int64, c *reading.Changes) error {
 	row := func(e reading.Entry) store.Entry {
-		return store.Entry{ID: e.ID, FeedID: feed, UID: e.UID, Place: e.Place, Digest: e.Digest, NotBefore: orNil(e.NotBefore), SeenBy: e.SeenBy, GoneAt: orNil(e.Gone)}
+		return store.Entry{ID: e.ID, FeedID: feed, UID: e.UID, Place: e.Place, Digest: e.Digest, Form: e.Form, NotBefore: orNil(e.NotBefore), SeenBy: e.SeenBy,
+			ChangedBy: orNil(e.ChangedBy), GoneAt: orNil(e.Gone), TextID: e.Text.ID, Piece: e.Text.Piece}
 	}
 	added := make([]*store.Entry, len(c.Added))
 	for n, i := range c.Added {
@@ -42,7 +99,7 @@ func saveEntries(tx *store.Tx, feed int64, c *reading.Changes) error {
 		added[n] = &e
 	}
 	var changed []store.Entry
-	for _, i := range slices.Concat(c.Changed, c.Returned) {
+	for _, i := range slices.Concat(c.Changed, c.Returned, c.Settled) {
 		changed = append(changed, row(c.Entries[i]))
 	}
 	if err := tx.SaveEntries(added, changed); err != nil {
@@ -124,7 +181,8 @@ func bookingOf(b store.Booking) reading.Booking {
 		ID: b.ID, Entry: b.EntryID, Occurrence: b.Occurrence, UID: b.UID, Title: b.Title, Notices: noticesOf(b.Notices),
 		Booking:  booking.Booking{Span: b.Span(), Tentative: b.Tentative, Blocks: b.Blocks, Units: b.Units},
 		Revision: recur.Revision{Sequence: b.Sequence, Stamp: orZero(b.Stamp)}, Created: orZero(b.Created),
-		NotBefore: orZero(b.NotBefore), SeenBy: b.SeenBy, Removed: orZero(b.RemovedAt), At: -1,
+		Status: reading.Status(b.Status), Form: b.Form, Stand: intervalOf(b.NotBefore, &b.SeenBy), Sighting: intervalOf(b.SightingNotBefore, b.SightingSeenBy),
+		Removed: orZero(b.RemovedAt), At: -1,
 	}
 }
 
@@ -158,7 +216,11 @@ func (r *Refresher) savePlaced(tx *store.Tx, s spot, entries []reading.Entry, p 
 		apply(&row, b)
 		changed[i] = row
 	}
-	if err := tx.SaveBookings(added, changed); err != nil {
+	over := make([]store.Sighting, len(p.Over))
+	for i, o := range p.Over {
+		over[i] = sightingRow(o)
+	}
+	if err := errors.Join(tx.SaveBookings(added, changed), tx.SaveSightings(over)); err != nil {
 		return false, err
 	}
 	return true, tx.MarkDirty(link.CalendarID)
@@ -173,7 +235,14 @@ func apply(row *store.Booking, b reading.Booking) {
 	row.UID, row.Title, row.Notices = b.UID, b.Title, strings.Join(words, ",")
 	row.StartPoint, row.EndPoint, row.Tentative, row.Blocks, row.Units = b.Span.Start, b.Span.End, b.Tentative, b.Blocks, b.Units
 	row.Sequence, row.Stamp, row.Created = b.Revision.Sequence, believable(b.Revision.Stamp), believable(b.Created)
-	row.NotBefore, row.SeenBy, row.RemovedAt = orNil(b.NotBefore), b.SeenBy, orNil(b.Removed)
+	row.Status, row.Form = string(b.Status), b.Form
+	row.NotBefore, row.SeenBy, row.RemovedAt = orNil(b.Stand.NotBefore), b.Stand.SeenBy, orNil(b.Removed)
+	row.SightingNotBefore, row.SightingSeenBy = orNil(b.Sighting.NotBefore), orNil(b.Sighting.SeenBy)
+}
+
+func sightingRow(s reading.Sighting) store.Sighting {
+	return store.Sighting{BookingID: s.Booking, UID: s.UID, Title: s.Title, Status: string(s.Status), Form: s.Form, StartPoint: s.Span.Start, EndPoint: s.Span.End,
+		NotBefore: orNil(s.NotBefore), SeenBy: s.SeenBy, OverNotBefore: orNil(s.Over.NotBefore), OverSeenBy: s.Over.SeenBy, TextID: s.Text.ID, Piece: s.Text.Piece}
 }
 
 func noticesOf(words string) []booking.Notice {

@@ -7,6 +7,7 @@ import (
 	"sync"
 	"time"
 
+	"wharf/core/publish"
 	"wharf/core/span"
 	"wharf/core/zone"
 	"wharf/service/store"
@@ -141,7 +142,11 @@ func (r *Refresher) moveWindow(ctx context.Context, calendar store.Calendar, day
 				return err
 			}
 		}
-		if err := tx.SetLaidOutOn(calendar.ID, day); err != nil {
+		loc, err := zone.Load(calendar.Zone)
+		if err != nil {
+			return err
+		}
+		if err := errors.Join(tx.MoveWindows(calendar.ID, publish.Step(r.Now(), loc)), tx.SetLaidOutOn(calendar.ID, day)); err != nil {
 			return err
 		}
 		return tx.MarkDirty(calendar.ID) // a new day may end conflicts and move publications on

@@ -248,7 +248,7 @@ func TestAnotherPlatform(t *testing.T) {
 			return err
 		}
 		other = p.ID
-		publication := store.Publication{CalendarID: b.calendar, PlatformID: p.ID, Name: "For Berths", SecretHash: make([]byte, 32), SecretCipher: []byte("x"), CreatedAt: b.now}
+		publication := store.Publication{Title: "Spoken for", CalendarID: b.calendar, PlatformID: p.ID, Name: "For Berths", SecretHash: make([]byte, 32), SecretCipher: []byte("x"), CreatedAt: b.now}
 		return errors.Join(tx.CreatePublication(&publication), tx.MarkDirty(b.calendar))
 	}))
 	require.NoError(t, b.r.Combiner.All(ctx))

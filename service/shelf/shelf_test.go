@@ -53,7 +53,7 @@ func (w *world) shelf(maxBytes int64) *shelf.Shelf {
 func (w *world) publish(secret string) int64 {
 	w.t.Helper()
 	hash := sha256.Sum256([]byte(secret))
-	p := store.Publication{CalendarID: w.calendar, Name: secret, SecretHash: hash[:], SecretCipher: []byte("x"), CreatedAt: now}
+	p := store.Publication{Title: "Spoken for", CalendarID: w.calendar, Name: secret, SecretHash: hash[:], SecretCipher: []byte("x"), CreatedAt: now}
 	require.NoError(w.t, w.store.Tx(ctx, func(tx *store.Tx) error {
 		platform, err := tx.PlatformNamed("Platform of " + secret)
 		if err != nil {

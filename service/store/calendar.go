@@ -191,6 +191,19 @@ func (tx *Tx) CurrentBookings(calendar int64) ([]Booking, error) {
 	return many[Booking](tx.db.Where("calendar_id = ? AND removed_at IS NULL", calendar).Order("id"))
 }
 
+// SaveSightings adds sightings that are over.
+func (tx *Tx) SaveSightings(over []Sighting) error {
+	if len(over) == 0 {
+		return nil
+	}
+	return tx.db.CreateInBatches(over, batch).Error
+}
+
+// SightingsOf lists the sightings of a booking that are over, in their order.
+func (s *Store) SightingsOf(ctx context.Context, booking int64) ([]Sighting, error) {
+	return many[Sighting](s.db.WithContext(ctx).Where("booking_id = ?", booking).Order("id"))
+}
+
 // SaveBookings adds and changes bookings.
 func (tx *Tx) SaveBookings(added []*Booking, changed []Booking) error {
 	if err := upsert(tx, changed); err != nil || len(added) == 0 {

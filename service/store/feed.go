@@ -3,7 +3,6 @@ package store
 import (
 	"context"
 	"errors"
-	"slices"
 	"time"
 
 	"gorm.io/gorm"
@@ -180,11 +179,10 @@ func (s *Store) CountColors(ctx context.Context) (map[string]int, error) {
 	return counts, err
 }
 
-// SaveBody stores what a good reading gave, packed, in parts that fit into a statement also
-// when every byte of them must be escaped.
+// SaveBody stores what a good reading gave, packed.
 func (tx *Tx) SaveBody(feed int64, body []byte) error {
 	part := 0
-	for some := range slices.Chunk(pack(body), int(tx.packet/4)) {
+	for some := range tx.parts(pack(body)) {
 		if err := tx.db.Clauses(clause.OnConflict{UpdateAll: true}).Create(&BodyPart{feed, part, some}).Error; err != nil {
 			return err
 		}
@@ -225,9 +223,21 @@ func (tx *Tx) GoneEntries(feed int64) ([]Entry, error) {
 	return many[Entry](tx.db.Where("feed_id = ? AND gone_at IS NOT NULL", feed).Order("gone_at DESC, id"))
 }
 
-// ForgetGone removes entries that have been gone since before then, some at a time.
+// ForgetGone removes entries that have been gone since before then, sightings that are over
+// since before then, and texts that belong to neither, some at a time.
 func (s *Store) ForgetGone(ctx context.Context, before time.Time) error {
-	return s.db.WithContext(ctx).Exec("DELETE FROM entries WHERE gone_at < ? LIMIT 10000", before).Error
+	db := s.db.WithContext(ctx)
+	for _, statement := range []string{
+		"DELETE FROM entries WHERE gone_at < ? LIMIT 10000",
+		"DELETE FROM sightings WHERE over_seen_by < ? LIMIT 10000",
+		`DELETE FROM texts WHERE at < ? AND NOT EXISTS (SELECT 1 FROM entries e WHERE e.text_id = texts.id)
+			AND NOT EXISTS (SELECT 1 FROM sightings s WHERE s.text_id = texts.id) LIMIT 10000`,
+	} {
+		if err := db.Exec(statement, before).Error; err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // LoseEntries notes that a feed no longer shows entries.

@@ -79,9 +79,13 @@ type Feed struct {
 	Frame         string // the digest of what its document says for all that is in it
 	Remarks       string // what was odd about the last good reading, a line each
 	Readings      int64
-	Gaps          exposure.Gaps `gorm:"serializer:json"` // between its good readings
-	Revision      int64         `gorm:"default:1"`       // raised by every edit
-	RemovedAt     *time.Time    // its bookings stay on record, for what conflicts were among
+	// New UIDs that are not recorded yet (reading.Unsettled).
+	NewUIDs          string        `gorm:"column:new_uids"`
+	NewUIDsNotBefore *time.Time    `gorm:"column:new_uids_not_before"`
+	NewUIDsSeenBy    *time.Time    `gorm:"column:new_uids_seen_by"`
+	Gaps             exposure.Gaps `gorm:"serializer:json"` // between its good readings
+	Revision         int64         `gorm:"default:1"`       // raised by every edit
+	RemovedAt        *time.Time    // its bookings stay on record, for what conflicts were among
 }
 
 // Run is the record of the unchanged readings that are still going on, or nil.
@@ -137,9 +141,44 @@ type Entry struct {
 	UID       string `gorm:"column:uid"`
 	Place     string
 	Digest    string
+	Form      string
 	NotBefore *time.Time
 	SeenBy    time.Time
+	ChangedBy *time.Time
 	GoneAt    *time.Time // the feed no longer shows it; if it comes back, it is the same
+	TextID    int64      // where its source text is, and which piece of that; 0: nowhere
+	Piece     int
+}
+
+// TextPart is a part of the source texts of entries that one reading brought, compressed.
+type TextPart struct {
+	ID     int64 `gorm:"primaryKey"`
+	Part   int   `gorm:"primaryKey;autoIncrement:false"`
+	FeedID int64
+	At     time.Time
+	Body   []byte
+}
+
+// TableName is texts.
+func (TextPart) TableName() string { return "texts" }
+
+// Sighting is what an entry showed of a booking over an unbroken run of readings, once that is
+// over; the one that goes on is the booking's own row.
+type Sighting struct {
+	ID            int64
+	BookingID     int64
+	UID           string `gorm:"column:uid"`
+	Title         string
+	Status        string
+	Form          string
+	StartPoint    int64
+	EndPoint      int64
+	NotBefore     *time.Time
+	SeenBy        time.Time
+	OverNotBefore *time.Time
+	OverSeenBy    time.Time
+	TextID        int64
+	Piece         int
 }
 
 // Calendar is the combined availability of one bookable thing.
@@ -179,8 +218,8 @@ type Link struct {
 type Booking struct {
 	ID         int64
 	CalendarID int64
-	FeedID     int64
-	EntryID    int64
+	FeedID     int64 `gorm:"default:null"` // 0: it came from no feed
+	EntryID    int64 `gorm:"default:null"` // 0 likewise
 	Occurrence string
 	UID        string `gorm:"column:uid"`
 	Minted     string
@@ -194,12 +233,17 @@ type Booking struct {
 	Sequence   int
 	Stamp      *time.Time
 	Created    *time.Time
-	NotBefore  *time.Time
-	SeenBy     time.Time
-	RemovedAt  *time.Time
-	Verdict    judge.Kind
-	Evidence   echo.Evidence `gorm:"serializer:json"`
-	WithID     int64
+	Status     string
+	Form       string
+	// Of its stand, and of the sighting that goes on.
+	NotBefore         *time.Time
+	SeenBy            time.Time
+	SightingNotBefore *time.Time
+	SightingSeenBy    *time.Time
+	RemovedAt         *time.Time
+	Verdict           judge.Kind
+	Evidence          echo.Evidence `gorm:"serializer:json"`
+	WithID            int64
 }
 
 // Span is where the booking lies on its calendar's axis.
@@ -248,6 +292,8 @@ type Publication struct {
 	Revision     int64      `gorm:"default:1"`
 	RenderedName string     // the name in the newest version
 	Title        string     // of the times that it shows as taken
+	Detail       string     `gorm:"default:times"`
+	WindowStep   span.Date  // the Monday at which its window stands; 0: it was never set
 	RemovedAt    *time.Time // its link answers 410; what it carried stays on record, to know echoes by
 }
 
@@ -271,6 +317,7 @@ type Carried struct {
 	ID            int64
 	PublicationID int64
 	UID           string `gorm:"column:uid"`
+	Recurrence    string
 	StartPoint    int64
 	EndPoint      int64
 	Units         int
@@ -279,6 +326,7 @@ type Carried struct {
 	Stamp         time.Time
 	FromVersion   int64
 	ToVersion     int64 // 0: still carried
+	Content       string
 }
 
 // TableName is carried, not carrieds.

@@ -23,7 +23,7 @@ func (tx *Tx) CreatePublication(p *Publication) error {
 }
 
 // summaryColumns is everything but the body.
-var summaryColumns = []string{"id", "calendar_id", "platform_id", "name", "secret_hash", "secret_cipher", "version", "created_at", "revision", "rendered_name", "title"}
+var summaryColumns = []string{"id", "calendar_id", "platform_id", "name", "secret_hash", "secret_cipher", "version", "created_at", "revision", "rendered_name", "title", "detail", "window_step"}
 
 // Publications lists the publications by name, without their bodies.
 func (s *Store) Publications(ctx context.Context) ([]Publication, error) {
@@ -134,15 +134,44 @@ func (s *Store) PublicationVersions(ctx context.Context) (map[int64]int64, error
 	return versions, err
 }
 
-// CarriedBy returns every row that a publication carries or carried.
-func (tx *Tx) CarriedBy(publication int64) ([]carried.Row, error) {
-	rows, err := many[Carried](tx.db.Where("publication_id = ?", publication).Order("id"))
-	history := make([]carried.Row, len(rows))
-	for i, r := range rows {
-		history[i] = carried.Row{ID: r.ID, Sequence: r.Sequence, Stamp: r.Stamp, From: r.FromVersion, To: r.ToVersion,
-			Item: carried.Item{UID: r.UID, Span: span.Span{Start: r.StartPoint, End: r.EndPoint}, Units: r.Units, Tentative: r.Tentative}}
+// Published is what was published of a calendar, and picked up, by publication.
+type Published struct {
+	Carried  map[int64][]carried.Row
+	Versions map[int64][]carried.Version
+	Pickups  map[int64][]carried.Pickup
+}
+
+// PublishedOf returns every item that the calendar's publications carry or carried, their
+// versions and the pickups of them.
+func (tx *Tx) PublishedOf(calendar int64) (Published, error) {
+	p := Published{map[int64][]carried.Row{}, map[int64][]carried.Version{}, map[int64][]carried.Pickup{}}
+	const these = "publication_id IN (SELECT id FROM publications WHERE calendar_id = ?)"
+	rows, err := many[Carried](tx.db.Where(these, calendar).Order("id"))
+	if err != nil {
+		return p, err
 	}
-	return history, err
+	for _, r := range rows {
+		p.Carried[r.PublicationID] = append(p.Carried[r.PublicationID], carried.Row{ID: r.ID, Sequence: r.Sequence, Stamp: r.Stamp, From: r.FromVersion, To: r.ToVersion,
+			Item: carried.Item{Name: carried.Name{UID: r.UID, Recurrence: r.Recurrence}, Span: span.Span{Start: r.StartPoint, End: r.EndPoint},
+				Units: r.Units, Tentative: r.Tentative, Content: r.Content}})
+	}
+	versions, err := many[Version](tx.db.Select("publication_id", "version", "at").Where(these, calendar).Order("publication_id, version"))
+	if err != nil {
+		return p, err
+	}
+	for _, v := range versions {
+		p.Versions[v.PublicationID] = append(p.Versions[v.PublicationID], carried.Version{Number: v.Version, At: v.At})
+	}
+	pickups, err := many[Pickup](tx.db.Where(these, calendar).Order("publication_id, first_at, id"))
+	for _, k := range pickups {
+		p.Pickups[k.PublicationID] = append(p.Pickups[k.PublicationID], carried.Pickup{Version: k.Version, Agent: k.Agent, First: k.FirstAt, Last: k.LastAt, Times: k.Times})
+	}
+	return p, err
+}
+
+// MoveWindows moves the windows of a calendar's publications on to a step.
+func (tx *Tx) MoveWindows(calendar int64, step span.Date) error {
+	return tx.db.Model(&Publication{}).Where("calendar_id = ? AND removed_at IS NULL AND window_step < ?", calendar, step).Update("window_step", step).Error
 }
 
 // SaveVersion writes the next version of a publication under its name and what it carries.
@@ -159,7 +188,7 @@ func (tx *Tx) SaveVersion(v Version, name string, body []byte, change carried.Ch
 	}
 	rows := make([]Carried, len(change.Open))
 	for i, r := range change.Open {
-		rows[i] = Carried{PublicationID: v.PublicationID, UID: r.UID, StartPoint: r.Span.Start, EndPoint: r.Span.End, Units: r.Units,
+		rows[i] = Carried{PublicationID: v.PublicationID, UID: r.UID, Recurrence: r.Recurrence, Content: r.Content, StartPoint: r.Span.Start, EndPoint: r.Span.End, Units: r.Units,
 			Tentative: r.Tentative, Sequence: r.Sequence, Stamp: r.Stamp, FromVersion: r.From, ToVersion: r.To}
 	}
 	if len(rows) > 0 {

@@ -53,13 +53,13 @@ func TestRemoved(t *testing.T) {
 
 	hash := sha256.Sum256([]byte("secret"))
 	publication := func() store.Publication {
-		p := store.Publication{CalendarID: c.ID, PlatformID: f.PlatformID, Name: "For the desk", SecretHash: hash[:], SecretCipher: []byte("x"), CreatedAt: now}
+		p := store.Publication{Title: "Spoken for", CalendarID: c.ID, PlatformID: f.PlatformID, Name: "For the desk", SecretHash: hash[:], SecretCipher: []byte("x"), CreatedAt: now}
 		in(func(tx *store.Tx) error {
 			if err := tx.CreatePublication(&p); err != nil {
 				return err
 			}
 			return tx.SaveVersion(store.Version{PublicationID: p.ID, Version: 1, At: now, ETag: "v1"}, p.Name, []byte("body"),
-				carried.Change{Open: []carried.Row{{Item: carried.Item{UID: "u", Units: 1}, Stamp: now, From: 1}}})
+				carried.Change{Open: []carried.Row{{Item: carried.Item{Name: carried.Name{UID: "u"}, Units: 1}, Stamp: now, From: 1}}})
 		})
 		return p
 	}
@@ -78,9 +78,10 @@ func TestRemoved(t *testing.T) {
 		all, err := tx.PublicationsOf(c.ID)
 		require.Len(t, all, 2, "what the removed one carried is needed to know its echoes")
 		assert.NotNil(t, all[0].RemovedAt)
-		history, failed := tx.CarriedBy(all[0].ID)
-		assert.Len(t, history, 1)
-		require.NoError(t, failed)
+		require.NoError(t, err)
+		published, err := tx.PublishedOf(c.ID)
+		assert.Len(t, published.Carried[all[0].ID], 1)
+		assert.Len(t, published.Versions[all[0].ID], 1)
 		return err
 	})
 
@@ -121,8 +122,8 @@ func TestRemoved(t *testing.T) {
 	_, err = s.Calendar(ctx, c.ID)
 	assert.ErrorIs(t, err, store.ErrNotFound)
 	in(func(tx *store.Tx) error {
-		history, err := tx.CarriedBy(p.ID)
-		assert.Len(t, history, 1, "what was carried stays on record")
+		published, err := tx.PublishedOf(c.ID)
+		assert.Len(t, published.Carried[p.ID], 1, "what was carried stays on record")
 		return err
 	})
 	again := store.Calendar{Name: "Hall", Zone: "UTC", Grain: "day", Capacity: 1, CreatedAt: now}

@@ -142,7 +142,7 @@ func TestNamesAndPickups(t *testing.T) {
 	assert.ErrorIs(t, s.CreateCalendar(ctx, &again), store.ErrTaken)
 
 	f := newFeed(t, s)
-	p := store.Publication{CalendarID: c.ID, PlatformID: f.PlatformID, Name: "For the desk", SecretHash: make([]byte, 32), SecretCipher: []byte("x"), CreatedAt: now}
+	p := store.Publication{Title: "Spoken for", CalendarID: c.ID, PlatformID: f.PlatformID, Name: "For the desk", SecretHash: make([]byte, 32), SecretCipher: []byte("x"), CreatedAt: now}
 	require.NoError(t, s.Tx(ctx, func(tx *store.Tx) error { return tx.CreatePublication(&p) }))
 	_, err := s.PublicationServed(ctx, p.SecretHash)
 	assert.ErrorIs(t, err, store.ErrNotFound, "nothing is served before there is a version")

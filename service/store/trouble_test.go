@@ -108,7 +108,7 @@ func TestNewAtOnce(t *testing.T) {
 
 	var publications []int64
 	for i := range 40 {
-		p := store.Publication{CalendarID: c.ID, Name: fmt.Sprint("For ", i), SecretHash: []byte(fmt.Sprintf("%032d", i)), SecretCipher: []byte("x"), CreatedAt: now}
+		p := store.Publication{Title: "Spoken for", CalendarID: c.ID, Name: fmt.Sprint("For ", i), SecretHash: []byte(fmt.Sprintf("%032d", i)), SecretCipher: []byte("x"), CreatedAt: now}
 		require.NoError(t, s.Tx(ctx, func(tx *store.Tx) error {
 			platform, err := tx.PlatformNamed(fmt.Sprint("Platform ", i))
 			if err != nil {

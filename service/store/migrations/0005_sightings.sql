@@ -1,0 +1,54 @@
+ALTER TABLE feeds
+  ADD COLUMN IF NOT EXISTS new_uids CHAR(32) NOT NULL DEFAULT '',
+  ADD COLUMN IF NOT EXISTS new_uids_not_before DATETIME(6) NULL,
+  ADD COLUMN IF NOT EXISTS new_uids_seen_by DATETIME(6) NULL;
+ALTER TABLE entries
+  ADD COLUMN IF NOT EXISTS form CHAR(32) NOT NULL DEFAULT '',
+  ADD COLUMN IF NOT EXISTS changed_by DATETIME(6) NULL,
+  ADD COLUMN IF NOT EXISTS text_id BIGINT NOT NULL DEFAULT 0,
+  ADD COLUMN IF NOT EXISTS piece INT NOT NULL DEFAULT 0,
+  ADD KEY IF NOT EXISTS entries_text (text_id);
+ALTER TABLE bookings
+  MODIFY COLUMN feed_id BIGINT NULL,
+  MODIFY COLUMN entry_id BIGINT NULL,
+  ADD COLUMN IF NOT EXISTS status VARCHAR(16) NOT NULL DEFAULT '',
+  ADD COLUMN IF NOT EXISTS form CHAR(32) NOT NULL DEFAULT '',
+  ADD COLUMN IF NOT EXISTS sighting_not_before DATETIME(6) NULL,
+  ADD COLUMN IF NOT EXISTS sighting_seen_by DATETIME(6) NULL;
+UPDATE bookings SET sighting_not_before = not_before, sighting_seen_by = seen_by WHERE sighting_seen_by IS NULL;
+CREATE TABLE IF NOT EXISTS texts (
+  id BIGINT NOT NULL AUTO_INCREMENT,
+  part INT NOT NULL,
+  feed_id BIGINT NOT NULL,
+  at DATETIME(6) NOT NULL,
+  body LONGBLOB NOT NULL,
+  PRIMARY KEY (id, part),
+  KEY texts_at (at),
+  CONSTRAINT texts_feed FOREIGN KEY (feed_id) REFERENCES feeds (id) ON DELETE CASCADE
+);
+CREATE TABLE IF NOT EXISTS sightings (
+  id BIGINT NOT NULL AUTO_INCREMENT PRIMARY KEY,
+  booking_id BIGINT NOT NULL,
+  uid TEXT NOT NULL,
+  title TEXT NOT NULL,
+  status VARCHAR(16) NOT NULL,
+  form CHAR(32) NOT NULL,
+  start_point BIGINT NOT NULL,
+  end_point BIGINT NOT NULL,
+  not_before DATETIME(6) NULL,
+  seen_by DATETIME(6) NOT NULL,
+  over_not_before DATETIME(6) NULL,
+  over_seen_by DATETIME(6) NOT NULL,
+  text_id BIGINT NOT NULL,
+  piece INT NOT NULL,
+  KEY sightings_booking (booking_id, id),
+  KEY sightings_text (text_id),
+  KEY sightings_over (over_seen_by),
+  CONSTRAINT sightings_booking FOREIGN KEY (booking_id) REFERENCES bookings (id) ON DELETE CASCADE
+);
+ALTER TABLE carried
+  ADD COLUMN IF NOT EXISTS recurrence VARCHAR(40) NOT NULL DEFAULT '' AFTER uid,
+  ADD COLUMN IF NOT EXISTS content CHAR(32) NOT NULL DEFAULT '';
+ALTER TABLE publications
+  ADD COLUMN IF NOT EXISTS detail VARCHAR(16) NOT NULL DEFAULT 'times',
+  ADD COLUMN IF NOT EXISTS window_step INT NOT NULL DEFAULT 0;
