@@ -20,6 +20,7 @@ import (
 
 	"wharf/service/account"
 	"wharf/service/combine"
+	"wharf/service/desk"
 	"wharf/service/events"
 	"wharf/service/fetch"
 	"wharf/service/refresh"
@@ -97,12 +98,13 @@ func Run(ctx context.Context, c Config) error {
 		held.Stale(publications...)
 		hub.Poke()
 	}
+	changes := &desk.Desk{Store: s, Refresher: refresher, Combiner: refresher.Combiner, Box: box, Now: c.Now, Revoked: held.Stale,
+		DefaultEvery: c.DefaultEvery, LeastEvery: c.LeastEvery}
 	accounts := account.New(s, c.Now, isLoopback(listener.Addr()))
 	handler, err := server.New(server.Config{
-		Store: s, Accounts: accounts, Refresher: refresher, Combiner: refresher.Combiner, Box: box, Shelf: held, Hub: hub, Console: web.Files(),
+		Store: s, Accounts: accounts, Refresher: refresher, Desk: changes, Shelf: held, Hub: hub, Console: web.Files(),
 		Log: c.Log, Now: c.Now, Registry: registry, PublicURL: public, AllowedHosts: c.AllowedHosts,
-		DefaultEvery: c.DefaultEvery, LeastEvery: c.LeastEvery, MaxStreams: c.MaxStreams, RequestTimeout: c.RequestTimeout, ReadingTimeout: c.Lease,
-		QueryTimeout: c.QueryTimeout,
+		MaxStreams: c.MaxStreams, RequestTimeout: c.RequestTimeout, ReadingTimeout: c.Lease, QueryTimeout: c.QueryTimeout,
 	})
 	if err != nil {
 		return err

@@ -102,7 +102,7 @@ func run(ctx context.Context) error {
 	}
 	fmt.Printf("A refresh cycle of wharf serve, one process, %d feeds of %d events from %d addresses. %s, %d processors.\n", *changed+*unchanged, *events, *addresses, runtime.Version(), runtime.NumCPU())
 	fmt.Printf("Subscribing to them took %s.\n\n", time.Since(began).Round(time.Second))
-	fmt.Printf("%-24s %8s %10s %14s %16s %14s %12s\n", "", "feeds/s", "CPU/feed", "queries/feed", "row writes/feed", "combinations", "peak memory")
+	fmt.Printf("%-24s %8s %10s %12s %14s %16s %14s %12s\n", "", "feeds/s", "CPU/feed", "and database", "queries/feed", "row writes/feed", "combinations", "peak memory")
 	p.round.Add(1)
 	if err := phase(ctx, r, db, "unchanged", "id > "+strconv.Itoa(*changed), *unchanged); err != nil {
 		return err
@@ -227,6 +227,10 @@ func phase(ctx context.Context, r *rig.Rig, db *sql.DB, name, which string, n in
 	if err != nil {
 		return err
 	}
+	server, err := rig.ServerCPU(db)
+	if err != nil {
+		return err
+	}
 	began := time.Now()
 	asked := int64(0)
 	counting := func(f func() (bool, error)) func() (bool, error) {
@@ -236,14 +240,16 @@ func phase(ctx context.Context, r *rig.Rig, db *sql.DB, name, which string, n in
 	err = errors.Join(err, rig.WaitFor(ctx, 10*time.Minute, counting(done("SELECT COUNT(*) FROM dirty"))))
 	took := time.Since(began)
 	cpuAfter, failed := rig.CPU(r.PID)
+	serverAfter, failedThere := rig.ServerCPU(db)
 	after, failedToo := read(db)
 	peak, failedThen := rig.Peak(r.PID)
-	if err := errors.Join(err, failed, failedToo, failedThen); err != nil {
+	if err := errors.Join(err, failed, failedThere, failedToo, failedThen); err != nil {
 		return err
 	}
 	per := func(x int64) float64 { return float64(x) / float64(n) }
 	writes := after.updates - before.updates + after.inserts - before.inserts + after.deletes - before.deletes
-	fmt.Printf("%-24s %8.0f %7.2f ms %14.1f %16.1f %14d %9.0f MB\n", name, float64(n)/took.Seconds(), float64((cpuAfter-cpu).Microseconds())/1000/float64(n),
+	each := func(d time.Duration) float64 { return float64(d.Microseconds()) / 1000 / float64(n) }
+	fmt.Printf("%-24s %8.0f %7.2f ms %9.2f ms %14.1f %16.1f %14d %9.0f MB\n", name, float64(n)/took.Seconds(), each(cpuAfter-cpu), each(serverAfter-server),
 		per(after.queries-before.queries-asked), per(writes), after.combined-before.combined, float64(peak)/(1<<20))
 	return nil
 }

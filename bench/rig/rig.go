@@ -5,6 +5,7 @@ package rig
 import (
 	"bufio"
 	"context"
+	"database/sql"
 	"fmt"
 	"io"
 	"net"
@@ -184,6 +185,33 @@ func CPU(pid int) (time.Duration, error) {
 		total += ran
 	}
 	return time.Duration(total), nil
+}
+
+// ServerCPU is the processor time that the database server has used, on this machine.
+func ServerCPU(db *sql.DB) (time.Duration, error) {
+	var file string
+	if err := db.QueryRow("SELECT IF(@@pid_file LIKE '/%', @@pid_file, CONCAT(@@datadir, @@pid_file))").Scan(&file); err != nil {
+		return 0, err
+	}
+	pid, err := os.ReadFile(file)
+	if err != nil {
+		return 0, err
+	}
+	text, err := os.ReadFile(fmt.Sprintf("/proc/%s/stat", strings.TrimSpace(string(pid))))
+	if err != nil {
+		return 0, err
+	}
+	_, rest, _ := strings.Cut(string(text), ") ") // a name may have spaces in it
+	const utime, stime, ticksPerSecond = 11, 12, 100
+	ticks := int64(0)
+	for _, i := range []int{utime, stime} {
+		n, err := strconv.ParseInt(strings.Fields(rest)[i], 10, 64)
+		if err != nil {
+			return 0, err
+		}
+		ticks += n
+	}
+	return time.Duration(ticks) * time.Second / ticksPerSecond, nil
 }
 
 // Peak is the most memory that a process has had resident since ForgetPeak, in bytes.

@@ -183,6 +183,20 @@ func TestImportsPointDown(t *testing.T) {
 	assert.Equal(t, len(core), rooms)
 }
 
+// TestServerOnlyTranslates: what people change is changed in the room desk; the server neither
+// opens a transaction nor hands one on.
+func TestServerOnlyTranslates(t *testing.T) {
+	names, err := filepath.Glob("../../service/server/*.go")
+	require.NoError(t, err)
+	require.NotEmpty(t, names)
+	for _, name := range names {
+		text, err := os.ReadFile(name)
+		require.NoError(t, err)
+		assert.NotContains(t, string(text), "store.Tx", name)
+		assert.NotContains(t, string(text), ".Tx(", name)
+	}
+}
+
 // TestCodesAreExplained: docs/guide/check.md has a row for every code that a diagnostic can
 // have, and for no other.
 func TestCodesAreExplained(t *testing.T) {

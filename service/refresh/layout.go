@@ -3,7 +3,6 @@ package refresh
 import (
 	"context"
 	"errors"
-	"time"
 
 	"wharf/core/ical"
 	"wharf/core/reading"
@@ -11,27 +10,28 @@ import (
 	"wharf/service/store"
 )
 
-// layOut lays a feed out on the calendar of a link as its last good reading left it. It
-// returns true if there is anything to combine.
-func (r *Refresher) layOut(ctx context.Context, tx *store.Tx, feed int64, link store.Link, now time.Time) (bool, error) {
-	doc, err := lastDocument(ctx, tx, feed)
+// LayOut lays the feed of a link, which is held, out on the link's calendar as its last good
+// reading left it. The error is a *fetch.Error when there is too much in it.
+func (r *Refresher) LayOut(ctx context.Context, tx *store.Tx, link store.Link) error {
+	doc, err := lastDocument(ctx, tx, link.FeedID)
 	if err != nil || doc == nil {
-		return false, err
+		return err
 	}
-	known, err := tx.Entries(feed)
+	known, err := tx.Entries(link.FeedID)
 	if err != nil {
-		return false, err
+		return err
 	}
 	s, err := spotOf(tx, link)
 	if err != nil {
-		return false, err
+		return err
 	}
 	entries := reading.Recognise(entriesOf(known), doc)
-	placed, err := reading.LayOut(ctx, doc, entries, s.place, now, r.MaxBookings)
+	placed, err := reading.LayOut(ctx, doc, entries, s.place, r.Now(), r.MaxBookings)
 	if err != nil {
-		return false, err
+		return r.explained(err)
 	}
-	return r.savePlaced(tx, s, entries, placed)
+	_, err = r.savePlaced(tx, s, entries, placed)
+	return err
 }
 
 // lastDocument is what the last good reading of a feed gave; nil before the first.

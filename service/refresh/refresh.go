@@ -138,7 +138,7 @@ func (r *Refresher) read(ctx context.Context, feed store.Feed) (record store.Rea
 	if err != nil {
 		return store.Reading{}, nil, err
 	}
-	got := fetched{started: r.Now()}
+	got := Got{started: r.Now()}
 	got.result, got.err = r.Fetcher.Get(ctx, link, fetch.Known{ETag: feed.ETag, LastModified: feed.LastModified})
 	got.finished = r.Now()
 	if ctx.Err() != nil {
@@ -155,7 +155,7 @@ func (r *Refresher) read(ctx context.Context, feed store.Feed) (record store.Rea
 }
 
 // keep stores an attempt. One with too many bookings is stored as failed.
-func (r *Refresher) keep(ctx context.Context, feed store.Feed, got fetched) (record store.Reading, calendars []int64, err error) {
+func (r *Refresher) keep(ctx context.Context, feed store.Feed, got Got) (record store.Reading, calendars []int64, err error) {
 	attempt := func(tx *store.Tx) error {
 		record, calendars, err = r.commit(ctx, tx, feed, got)
 		return err
@@ -182,7 +182,7 @@ func (r *Refresher) recordFailure(ctx context.Context, feed store.Feed, why erro
 		message = "Wharf stumbled over what the platform sent: its log says where, and the feed is read again at the next time"
 	}
 	now := r.Now()
-	return r.keep(ctx, feed, fetched{started: now, finished: now, err: &fetch.Error{Message: message}})
+	return r.keep(ctx, feed, Got{started: now, finished: now, err: &fetch.Error{Message: message}})
 }
 
 // readDocument reads the text of a feed, until ctx ends.
@@ -207,8 +207,9 @@ func (r whileWanted) Read(p []byte) (int, error) {
 	return r.Reader.Read(p)
 }
 
-// fetched is what one attempt gave.
-type fetched struct {
+// Got is what one attempt at a feed gave.
+type Got struct {
+	link              string // of a first reading, as it is to be kept
 	started, finished time.Time
 	result            fetch.Result
 	doc               *recur.Document // nil when nothing new came
@@ -217,7 +218,7 @@ type fetched struct {
 
 // commit stores an attempt, if the claim on the feed still holds. It returns the
 // calendars on which something changed.
-func (r *Refresher) commit(ctx context.Context, tx *store.Tx, claimed store.Feed, got fetched) (record store.Reading, calendars []int64, err error) {
+func (r *Refresher) commit(ctx context.Context, tx *store.Tx, claimed store.Feed, got Got) (record store.Reading, calendars []int64, err error) {
 	feed, err := tx.LockFeed(claimed.ID)
 	if err != nil {
 		return store.Reading{}, nil, err
@@ -254,7 +255,7 @@ func (r *Refresher) commit(ctx context.Context, tx *store.Tx, claimed store.Feed
 
 // noteGood keeps the record of a good reading: a run of unchanged ones in the feed's
 // own row, a changed one in a row of its own.
-func (r *Refresher) noteGood(tx *store.Tx, feed *store.Feed, record *store.Reading, got fetched) error {
+func (r *Refresher) noteGood(tx *store.Tx, feed *store.Feed, record *store.Reading, got Got) error {
 	if feed.FailingSince != nil || feed.FreshSince == nil || late(*feed, got.finished) {
 		feed.FreshSince = &got.finished
 	}
@@ -321,7 +322,7 @@ func validator(s string, most int) string {
 
 // commitDocument stores what a document leads to (core/reading). It returns the calendars on
 // which something changed.
-func (r *Refresher) commitDocument(ctx context.Context, tx *store.Tx, feed *store.Feed, got fetched, record *store.Reading) (calendars []int64, err error) {
+func (r *Refresher) commitDocument(ctx context.Context, tx *store.Tx, feed *store.Feed, got Got, record *store.Reading) (calendars []int64, err error) {
 	known, err := tx.Entries(feed.ID)
 	if err != nil {
 		return nil, err

@@ -138,7 +138,7 @@ func (r *Refresher) moveWindow(ctx context.Context, calendar store.Calendar, day
 			if err != nil {
 				return err
 			}
-			if _, err := r.layOut(ctx, tx, link.FeedID, link, r.Now()); err != nil {
+			if err := r.LayOut(ctx, tx, link); err != nil {
 				return err
 			}
 		}

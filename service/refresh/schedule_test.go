@@ -16,6 +16,7 @@ import (
 
 	"wharf/internal/localdb/dbtest"
 	"wharf/service/combine"
+	"wharf/service/desk"
 	"wharf/service/fetch"
 	"wharf/service/refresh"
 	"wharf/service/secret"
@@ -60,7 +61,8 @@ func TestProcessesShareTheWork(t *testing.T) {
 		all, ticks = append(all, r), append(ticks, make(chan time.Time))
 	}
 	for i := range feeds {
-		_, err := all[0].Subscribe(ctx, "Desk", store.Feed{Name: fmt.Sprint("Feed ", i), Color: "teal", EverySeconds: 900}, fmt.Sprintf("%s/%d.ics", server.URL, i), nil)
+		subscriber := &desk.Desk{Store: all[0].Store, Refresher: all[0], Combiner: all[0].Combiner, Now: clock}
+		_, err := subscriber.AddFeed(ctx, desk.Feed{Name: fmt.Sprint("Feed ", i), Platform: "Desk", Color: "teal", Every: 15 * time.Minute, URL: fmt.Sprintf("%s/%d.ics", server.URL, i)})
 		require.NoError(t, err)
 	}
 	for i, r := range all {

@@ -2,18 +2,16 @@ package server
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"net/http"
-	"slices"
 	"strings"
 	"time"
 
 	gen "wharf/api/server"
 	"wharf/core/judge"
-	"wharf/core/rules"
 	"wharf/core/span"
 	"wharf/core/zone"
+	"wharf/service/desk"
 	"wharf/service/store"
 )
 
@@ -33,46 +31,20 @@ func (s *server) GetCalendar(ctx context.Context, r gen.GetCalendarRequestObject
 }
 
 func (s *server) CreateCalendar(ctx context.Context, r gen.CreateCalendarRequestObject) (gen.CreateCalendarResponseObject, error) {
-	capacity := 1
-	if r.Body.Capacity != nil {
-		capacity = *r.Body.Capacity
-	}
-	if _, err := rules.NewCalendar(r.Body.Zone, string(r.Body.Grain), capacity); err != nil {
-		return nil, err
-	}
-	row := store.Calendar{Name: strings.TrimSpace(r.Body.Name), Zone: r.Body.Zone, Grain: string(r.Body.Grain), Capacity: capacity, CreatedAt: s.Now()}
-	if err := s.Store.CreateCalendar(ctx, &row); err != nil {
+	id, err := s.Desk.AddCalendar(ctx, desk.Calendar{Name: r.Body.Name, Zone: r.Body.Zone, Grain: string(r.Body.Grain), Capacity: orEmpty(r.Body.Capacity)})
+	if err != nil {
 		return nil, taken(err, "name", calendarNameTaken)
 	}
-	one, err := s.calendarJSON(ctx, row.ID)
+	one, err := s.calendarJSON(ctx, id)
 	return gen.CreateCalendar201JSONResponse(one), err
 }
 
 func (s *server) PutLink(ctx context.Context, r gen.PutLinkRequestObject) (gen.PutLinkResponseObject, error) {
-	link, err := newLink(gen.LinkRequest(*r.Body))
-	if err != nil {
-		return nil, err
-	}
-	link.CalendarID, link.FeedID = r.Id, r.Feed
-	err = s.Refresher.Link(ctx, link)
-	if errors.Is(err, store.ErrTaken) {
-		if same, failed := s.linked(ctx, link); failed != nil || same {
-			err = failed // it was sent before
-		}
-	}
-	if err != nil {
+	if err := s.Desk.AddLink(ctx, r.Feed, linkOf(r.Id, gen.LinkRequest(*r.Body))); err != nil {
 		return nil, taken(err, "feed", "the feed counts on this calendar already: change how with PATCH, or `wharf link edit`")
 	}
 	one, err := s.calendarJSON(ctx, r.Id)
 	return gen.PutLink200JSONResponse(one), err
-}
-
-// linked reports whether the feed counts on the calendar in just that way.
-func (s *server) linked(ctx context.Context, link store.Link) (bool, error) {
-	all, err := s.Store.LinksOf(ctx, link.FeedID)
-	return slices.ContainsFunc(all, func(l store.Link) bool {
-		return l.CalendarID == link.CalendarID && l.Role == link.Role && l.Tentative == link.Tentative && l.Units == link.Units && l.Label == link.Label
-	}), err
 }
 
 func (s *server) ListBookings(ctx context.Context, r gen.ListBookingsRequestObject) (gen.ListBookingsResponseObject, error) {

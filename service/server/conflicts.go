@@ -3,8 +3,6 @@ package server
 import (
 	"cmp"
 	"context"
-	"errors"
-	"net/http"
 	"slices"
 	"time"
 
@@ -36,26 +34,6 @@ func (s *server) ListConflicts(ctx context.Context, r gen.ListConflictsRequestOb
 func (s *server) GetConflict(ctx context.Context, r gen.GetConflictRequestObject) (gen.GetConflictResponseObject, error) {
 	one, err := s.conflictJSON(ctx, r.Id)
 	return gen.GetConflict200JSONResponse(one), err
-}
-
-func (s *server) AcknowledgeConflict(ctx context.Context, r gen.AcknowledgeConflictRequestObject) (gen.AcknowledgeConflictResponseObject, error) {
-	note := ""
-	if r.Body.Note != nil {
-		note = *r.Body.Note
-	}
-	one, err := s.conflictJSON(ctx, r.Id)
-	if err != nil {
-		return nil, err
-	}
-	err = s.Store.Acknowledge(ctx, r.Id, accountOf(ctx).Name, note)
-	if errors.Is(err, store.ErrNotFound) {
-		return nil, &problem{Status: http.StatusConflict, Code: gen.ProblemCodeNothingToAcknowledge, Title: "Nothing to acknowledge", Detail: "this conflict is " + string(one.State) + " by now"}
-	}
-	if err != nil {
-		return nil, err
-	}
-	one, err = s.conflictJSON(ctx, r.Id)
-	return gen.AcknowledgeConflict200JSONResponse(one), err
 }
 
 // skew is how far the clocks of two platforms may lie apart.

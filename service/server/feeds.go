@@ -2,15 +2,12 @@ package server
 
 import (
 	"context"
-	"errors"
-	"fmt"
-	"net/http"
 	"slices"
 	"strings"
 	"time"
 
 	gen "wharf/api/server"
-	"wharf/core/rules"
+	"wharf/service/desk"
 	"wharf/service/refresh"
 	"wharf/service/store"
 )
@@ -30,13 +27,7 @@ func (s *server) GetPlatform(ctx context.Context, r gen.GetPlatformRequestObject
 }
 
 func (s *server) CreatePlatform(ctx context.Context, r gen.CreatePlatformRequestObject) (gen.CreatePlatformResponseObject, error) {
-	var row store.Platform
-	err := s.Store.Tx(ctx, func(tx *store.Tx) (err error) {
-		if row, err = tx.CreatePlatform(strings.TrimSpace(r.Body.Name)); err != nil {
-			return err
-		}
-		return tx.Changed(store.TopicPlatform, row.ID)
-	})
+	row, err := s.Desk.AddPlatform(ctx, r.Body.Name)
 	if err != nil {
 		return nil, taken(err, "name", "there is a platform of this name already")
 	}
@@ -67,91 +58,29 @@ func (s *server) GetFeed(ctx context.Context, r gen.GetFeedRequestObject) (gen.G
 }
 
 func (s *server) CreateFeed(ctx context.Context, r gen.CreateFeedRequestObject) (gen.CreateFeedResponseObject, error) {
-	every := s.DefaultEvery
-	if r.Body.Every != nil {
-		every = time.Duration(*r.Body.Every) * time.Second
+	feed := desk.Feed{Name: r.Body.Name, Platform: r.Body.Platform, URL: r.Body.Url, Color: string(orEmpty(r.Body.Color)), Palette: s.colors, Every: time.Duration(orEmpty(r.Body.Every)) * time.Second}
+	if r.Body.Calendar != nil {
+		link := linkOf(*r.Body.Calendar, orEmpty(r.Body.Link))
+		feed.Link = &link
 	}
-	if err := s.checkEvery(every); err != nil {
-		return nil, err
-	}
-	feed := store.Feed{Name: strings.TrimSpace(r.Body.Name), EverySeconds: int(every / time.Second)}
-	if r.Body.Color != nil {
-		feed.Color = string(*r.Body.Color)
-	} else {
-		color, err := s.freeColor(ctx)
-		if err != nil {
-			return nil, err
-		}
-		feed.Color = color
-	}
-	link, err := s.linkOf(ctx, r.Body.Calendar, r.Body.Link)
-	if err != nil {
-		return nil, err
-	}
-	feed, err = s.Refresher.Subscribe(ctx, strings.TrimSpace(r.Body.Platform), feed, r.Body.Url, link)
+	id, err := s.Desk.AddFeed(ctx, feed)
 	if err != nil {
 		return nil, taken(err, "name", feedNameTaken)
 	}
-	one, err := s.feedJSON(ctx, feed.ID)
+	one, err := s.feedJSON(ctx, id)
 	return gen.CreateFeed201JSONResponse(one), err
 }
 
-// checkEvery refuses intervals that are a burden to platforms.
-func (s *server) checkEvery(every time.Duration) error {
-	if every < s.LeastEvery {
-		return fieldProblem(http.StatusUnprocessableEntity, "every", fmt.Sprintf("a feed is read at most every %s: choose a longer interval", s.LeastEvery))
-	}
-	return nil
+func linkOf(calendar int64, r gen.LinkRequest) desk.Link {
+	return desk.Link{Calendar: calendar, Role: string(orEmpty(r.Role)), Tentative: string(orEmpty(r.Tentative)), Units: orEmpty(r.Units), Label: orEmpty(r.Label)}
 }
 
-// linkOf checks the link that a new feed is to have, if any.
-func (s *server) linkOf(ctx context.Context, calendar *int64, settings *gen.LinkRequest) (*store.Link, error) {
-	if calendar == nil {
-		return nil, nil
+// orEmpty is what a request says, or nothing.
+func orEmpty[T any](v *T) (empty T) {
+	if v == nil {
+		return empty
 	}
-	if _, err := s.Store.Calendar(ctx, *calendar); err != nil {
-		if errors.Is(err, store.ErrNotFound) {
-			return nil, fieldProblem(http.StatusUnprocessableEntity, "calendar", "there is no calendar with this id")
-		}
-		return nil, err
-	}
-	if settings == nil {
-		settings = &gen.LinkRequest{}
-	}
-	link, err := newLink(*settings)
-	link.CalendarID = *calendar
-	return &link, err
-}
-
-func newLink(r gen.LinkRequest) (store.Link, error) {
-	var role, tentative, label string
-	units := 0
-	if r.Role != nil {
-		role = string(*r.Role)
-	}
-	if r.Tentative != nil {
-		tentative = string(*r.Tentative)
-	}
-	if r.Units != nil {
-		units = *r.Units
-	}
-	if r.Label != nil {
-		label = strings.TrimSpace(*r.Label)
-	}
-	l, err := rules.NewLink(role, tentative, units)
-	return store.Link{Role: string(l.Role), Tentative: string(l.Tentative), Units: l.Units, Label: label}, err
-}
-
-// freeColor is the first colour that the fewest feeds have.
-func (s *server) freeColor(ctx context.Context) (string, error) {
-	used, err := s.Store.CountColors(ctx)
-	best := s.colors[0]
-	for _, c := range s.colors {
-		if used[c] < used[best] {
-			best = c
-		}
-	}
-	return best, err
+	return *v
 }
 
 func (s *server) ListReadings(ctx context.Context, r gen.ListReadingsRequestObject) (gen.ListReadingsResponseObject, error) {

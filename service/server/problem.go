@@ -12,6 +12,7 @@ import (
 	"wharf/core/ical"
 	"wharf/core/rules"
 	"wharf/service/account"
+	"wharf/service/desk"
 	"wharf/service/fetch"
 	"wharf/service/refresh"
 	"wharf/service/store"
@@ -80,12 +81,24 @@ func (s *server) fail(g *gin.Context, err error) {
 
 func problemOf(err error) *problem {
 	var p *problem
+	var stale *desk.StaleError
+	var loses *desk.WouldLoseError
+	var used *desk.InUseError
+	var recipient *desk.RecipientError
 	var field *rules.FieldError
 	var failed *fetch.Error
 	var not *ical.NotCalendarError
 	switch {
 	case errors.As(err, &p):
 		return p
+	case errors.As(err, &stale):
+		return staleProblem(stale)
+	case errors.As(err, &loses):
+		return loseProblem(loses)
+	case errors.As(err, &used):
+		return inUseProblem(used)
+	case errors.As(err, &recipient):
+		return takenProblem("platform", recipient.Error())
 	case errors.As(err, &field):
 		return fieldProblem(http.StatusUnprocessableEntity, field.Field, field.Err.Error())
 	case errors.As(err, &failed):

@@ -2,19 +2,12 @@ package server
 
 import (
 	"context"
-	"errors"
-	"net/http"
 	"slices"
-	"strings"
 
 	gen "wharf/api/server"
-	"wharf/core/publish"
-	"wharf/service/secret"
+	"wharf/service/desk"
 	"wharf/service/store"
 )
-
-// secretPlace is the place for which publication secrets are sealed.
-const secretPlace = "publication-secret"
 
 func (s *server) ListPublications(ctx context.Context, r gen.ListPublicationsRequestObject) (gen.ListPublicationsResponseObject, error) {
 	rows, err := s.Store.Publications(ctx)
@@ -35,50 +28,12 @@ func (s *server) GetPublication(ctx context.Context, r gen.GetPublicationRequest
 }
 
 func (s *server) CreatePublication(ctx context.Context, r gen.CreatePublicationRequestObject) (gen.CreatePublicationResponseObject, error) {
-	if _, err := s.Store.Calendar(ctx, r.Body.Calendar); err != nil {
-		if errors.Is(err, store.ErrNotFound) {
-			return nil, fieldProblem(http.StatusUnprocessableEntity, "calendar", "there is no calendar with this id")
-		}
-		return nil, err
-	}
-	link := secret.New()
-	row := store.Publication{CalendarID: r.Body.Calendar, Name: strings.TrimSpace(r.Body.Name), SecretHash: secret.Hash(link),
-		SecretCipher: s.Box.Seal(secretPlace, link), CreatedAt: s.Now(), Title: publish.Placeholder}
-	err := s.Store.Tx(ctx, func(tx *store.Tx) error {
-		row.ID = 0
-		platform, err := tx.PlatformNamed(strings.TrimSpace(r.Body.Platform))
-		if err != nil {
-			return err
-		}
-		row.PlatformID = platform.ID
-		if err := tx.CreatePublication(&row); err != nil {
-			return err
-		}
-		return errors.Join(tx.MarkDirty(row.CalendarID), tx.Changed(store.TopicPlatform, platform.ID))
-	})
+	id, err := s.Desk.AddPublication(ctx, desk.Publication{Calendar: r.Body.Calendar, Platform: r.Body.Platform, Name: r.Body.Name})
 	if err != nil {
-		return nil, s.takenBy(ctx, err, row)
+		return nil, taken(err, "name", publicationNameTaken)
 	}
-	s.Combiner.Calendars(ctx, row.CalendarID)
-	one, err := s.publicationJSON(ctx, row.ID)
+	one, err := s.publicationJSON(ctx, id)
 	return gen.CreatePublication201JSONResponse(one), err
-}
-
-// takenBy says which of the two things that must differ does not.
-func (s *server) takenBy(ctx context.Context, err error, row store.Publication) error {
-	if !errors.Is(err, store.ErrTaken) {
-		return err
-	}
-	all, failed := s.Store.Publications(ctx)
-	if failed != nil {
-		return failed
-	}
-	for _, p := range all {
-		if p.CalendarID == row.CalendarID && p.PlatformID == row.PlatformID {
-			return takenProblem("platform", "this platform has a link for the calendar already: "+p.Name)
-		}
-	}
-	return takenProblem("name", publicationNameTaken)
 }
 
 func (s *server) ListPickups(ctx context.Context, r gen.ListPickupsRequestObject) (gen.ListPickupsResponseObject, error) {
@@ -118,7 +73,7 @@ func (s *server) publicationsJSON(ctx context.Context, rows []store.Publication)
 	}
 	all := make([]gen.Publication, len(rows))
 	for i, p := range rows {
-		link, err := s.Box.Open(secretPlace, p.SecretCipher)
+		link, err := s.Desk.LinkOf(p)
 		if err != nil {
 			return nil, err
 		}

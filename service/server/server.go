@@ -26,10 +26,9 @@ import (
 	"wharf/api"
 	gen "wharf/api/server"
 	"wharf/service/account"
-	"wharf/service/combine"
+	"wharf/service/desk"
 	"wharf/service/events"
 	"wharf/service/refresh"
-	"wharf/service/secret"
 	"wharf/service/shelf"
 	"wharf/service/store"
 )
@@ -39,8 +38,7 @@ type Config struct {
 	Store     *store.Store
 	Accounts  *account.Accounts
 	Refresher *refresh.Refresher
-	Combiner  *combine.Combiner
-	Box       *secret.Box
+	Desk      *desk.Desk
 	Shelf     *shelf.Shelf
 	Hub       *events.Hub
 	Console   fs.FS
@@ -48,11 +46,9 @@ type Config struct {
 	Now       func() time.Time
 	Registry  *prometheus.Registry
 
-	PublicURL    *url.URL      // as recipients reach it; no path
-	AllowedHosts []string      // further names under which it may be asked for
-	DefaultEvery time.Duration // between readings of a feed that names no interval
-	LeastEvery   time.Duration // the shortest interval that may be chosen
-	MaxStreams   int           // open pages at once
+	PublicURL    *url.URL // as recipients reach it; no path
+	AllowedHosts []string // further names under which it may be asked for
+	MaxStreams   int      // open pages at once
 	// RequestTimeout bounds how long an operation is worked on; one that reads a feed has
 	// ReadingTimeout beyond that. 0 is no bound.
 	RequestTimeout, ReadingTimeout time.Duration
@@ -66,7 +62,7 @@ type server struct {
 	Config
 	logins *rate.Limiter // password checks, from everybody together
 	served *prometheus.CounterVec
-	colors []string // of feeds
+	colors []string // that feeds may have
 }
 
 // New returns the handler of everything.

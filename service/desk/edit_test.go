@@ -1,7 +1,6 @@
-package server
+package desk
 
 import (
-	"errors"
 	"testing"
 	"time"
 
@@ -46,9 +45,9 @@ func TestEditing(t *testing.T) {
 				assert.Equal(t, *tc.name, field)
 			}
 			if tc.seen != tc.stands && tc.want != nil {
-				var stale *staleError
-				require.True(t, errors.As(e.save(nil, nil), &stale))
-				assert.Equal(t, tc.stands, stale.stand)
+				var stale *StaleError
+				require.ErrorAs(t, e.save(nil, nil), &stale)
+				assert.Equal(t, tc.stands, stale.Stand)
 			}
 			if tc.want == nil {
 				require.NoError(t, e.save(nil, nil), "what changes nothing may be sent again")
@@ -61,19 +60,15 @@ func TestEditing(t *testing.T) {
 
 // TestConfirmed: what is confirmed is what was shown.
 func TestConfirmed(t *testing.T) {
-	require.NoError(t, confirmed(nil, nil), "nothing is lost")
-	loses := []string{"2 bookings would be lost.", "1 conflict would no longer be shown."}
-	var p *problem
-	require.True(t, errors.As(confirmed(nil, loses), &p))
-	assert.Equal(t, 409, p.Status)
-	assert.Equal(t, loses, p.Loses)
-	assert.NotEmpty(t, p.Confirm)
-	require.NoError(t, confirmed(&p.Confirm, loses))
-	var again *problem
-	require.True(t, errors.As(confirmed(&p.Confirm, append(loses, "And another.")), &again), "more would be lost by now")
-	assert.NotEqual(t, p.Confirm, again.Confirm)
-	yes := "yes"
-	assert.Error(t, confirmed(&yes, loses))
-	assert.Equal(t, "1 night", plural(1, "night", "nights"))
-	assert.Equal(t, "0 nights", plural(0, "night", "nights"))
+	require.NoError(t, confirmed("", nil), "nothing is lost")
+	losses := []Loss{{Kind: CountsNoMore, Calendar: "Ketch", Bookings: 2}, {Kind: ConflictsUnseen, Calendar: "Ketch", Conflicts: 1}}
+	var loses *WouldLoseError
+	require.ErrorAs(t, confirmed("", losses), &loses)
+	assert.Equal(t, losses, loses.Losses)
+	assert.NotEmpty(t, loses.Confirm)
+	require.NoError(t, confirmed(loses.Confirm, losses))
+	var again *WouldLoseError
+	require.ErrorAs(t, confirmed(loses.Confirm, append(losses, Loss{Kind: SoldAgain})), &again, "more would be lost by now")
+	assert.NotEqual(t, loses.Confirm, again.Confirm)
+	assert.Error(t, confirmed("yes", losses))
 }

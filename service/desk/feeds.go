@@ -1,0 +1,311 @@
+package desk
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"wharf/core/rules"
+	"wharf/service/store"
+)
+
+// Feed is what is laid down about a new feed.
+type Feed struct {
+	Name, Platform, URL string
+	Color               string // "": the first of Palette that the fewest feeds have
+	Palette             []string
+	Every               time.Duration // 0: the default
+	Link                *Link         // on which calendar it counts at once; nil: on none
+}
+
+// Link is what is laid down about how a feed counts on a calendar; "" and 0 are the defaults.
+type Link struct {
+	Calendar        int64
+	Role, Tentative string
+	Units           int
+	Label           string
+}
+
+// row is the link as it is stored. The error is a *rules.FieldError.
+func (l Link) row(feed int64) (store.Link, error) {
+	r, err := rules.NewLink(l.Role, l.Tentative, l.Units)
+	return store.Link{CalendarID: l.Calendar, FeedID: feed, Role: string(r.Role), Tentative: string(r.Tentative), Units: r.Units, Label: strings.TrimSpace(l.Label)}, err
+}
+
+// AddFeed checks a feed's link by reading it, and adds the feed only if that gives a calendar.
+// The error is a *fetch.Error or an *ical.NotCalendarError when the link is at fault, a
+// *rules.FieldError when a setting is, and store.ErrTaken when its name is in use.
+func (d *Desk) AddFeed(ctx context.Context, f Feed) (int64, error) {
+	if f.Every == 0 {
+		f.Every = d.DefaultEvery
+	}
+	if err := d.checkEvery(f.Every); err != nil {
+		return 0, err
+	}
+	var link *store.Link
+	if f.Link != nil {
+		l, err := f.Link.row(0)
+		if err != nil {
+			return 0, err
+		}
+		if err := d.checkCalendar(ctx, l.CalendarID); err != nil {
+			return 0, err
+		}
+		link = &l
+	}
+	if f.Color == "" {
+		used, err := d.Store.CountColors(ctx)
+		if err != nil {
+			return 0, err
+		}
+		f.Color = slices.MinFunc(f.Palette, func(a, b string) int { return used[a] - used[b] })
+	}
+	got, err := d.Refresher.First(ctx, f.URL)
+	if err != nil {
+		return 0, err
+	}
+	var id int64
+	var calendars []int64
+	err = d.Store.Tx(ctx, func(tx *store.Tx) error {
+		platform, err := tx.PlatformNamed(strings.TrimSpace(f.Platform))
+		if err != nil {
+			return err
+		}
+		now := d.Now()
+		row := store.Feed{Name: strings.TrimSpace(f.Name), PlatformID: platform.ID, Color: f.Color, EverySeconds: int(f.Every / time.Second), CreatedAt: now, DueAt: now}
+		d.Refresher.Point(&row, got)
+		if err := tx.CreateFeed(&row); err != nil {
+			return err
+		}
+		if link != nil {
+			link.FeedID = row.ID
+			if err := tx.CreateLink(*link); err != nil {
+				return fmt.Errorf("link: %w", err)
+			}
+		}
+		id = row.ID
+		calendars, err = d.Refresher.Commit(ctx, tx, row, got)
+		return err
+	})
+	if err != nil {
+		return 0, err
+	}
+	d.Combiner.Calendars(ctx, calendars...)
+	return id, nil
+}
+
+// checkEvery refuses intervals that are a burden to platforms.
+func (d *Desk) checkEvery(every time.Duration) error {
+	if every < d.LeastEvery {
+		return &rules.FieldError{Field: "every", Err: fmt.Errorf("a feed is read at most every %s: choose a longer interval", d.LeastEvery)}
+	}
+	return nil
+}
+
+// checkCalendar refuses what is to be on a calendar that is not there.
+func (d *Desk) checkCalendar(ctx context.Context, id int64) error {
+	_, err := d.Store.Calendar(ctx, id)
+	if errors.Is(err, store.ErrNotFound) {
+		return &rules.FieldError{Field: "calendar", Err: errors.New("there is no calendar with this id")}
+	}
+	return err
+}
+
+// FeedEdit is what is to change of a feed; nil is left as it is.
+type FeedEdit struct {
+	Name, Platform, Color *string
+	Every                 *int // seconds
+	URL                   *string
+}
+
+// EditFeed changes a feed. A new link is read first, and must give a calendar; what it gives
+// takes the place of what was there. The errors are those of AddFeed.
+func (d *Desk) EditFeed(ctx context.Context, by By, id int64, to FeedEdit) error {
+	e := d.editing(by, store.TopicFeed, id, 0)
+	if to.Every != nil {
+		if err := d.checkEvery(time.Duration(*to.Every) * time.Second); err != nil {
+			return err
+		}
+	}
+	if to.URL == nil {
+		return d.editFeed(ctx, e, id, to, nil)
+	}
+	// Before the link is read: a stale edit need not wait for that.
+	row, err := d.Store.Feed(ctx, id)
+	if err != nil {
+		return err
+	}
+	e.begin(row.Revision)
+	if err := e.stale(); err != nil {
+		return d.explained(ctx, err)
+	}
+	got, err := d.Refresher.First(ctx, *to.URL)
+	if err != nil {
+		return err
+	}
+	return d.editFeed(ctx, e, id, to, func(tx *store.Tx, feed store.Feed) ([]int64, error) {
+		d.Refresher.Point(&feed, got)
+		feed, err := tx.BreakClaim(feed)
+		if err != nil {
+			return nil, err
+		}
+		if err := tx.SaveFeed(feed); err != nil {
+			return nil, err
+		}
+		return d.Refresher.Commit(ctx, tx, feed, got)
+	})
+}
+
+// editFeed changes a feed in one transaction; point, if any, makes it one that is read
+// elsewhere, and returns the calendars on which that changes something.
+func (d *Desk) editFeed(ctx context.Context, e *editing, id int64, to FeedEdit, point func(*store.Tx, store.Feed) ([]int64, error)) error {
+	var calendars []int64
+	err := d.Store.Tx(ctx, func(tx *store.Tx) error {
+		calendars = nil
+		feed, err := tx.LockFeed(id)
+		if err != nil {
+			return err
+		}
+		lease, platform := feed.LeaseUntil, feed.PlatformID
+		if err := d.applyToFeed(tx, e, &feed, to); err != nil {
+			return err
+		}
+		if feed.PlatformID != platform {
+			// What comes from it is another platform's own now, and is published to others.
+			links, err := tx.LinksOfFeed(id)
+			if err != nil {
+				return err
+			}
+			calendars = calendarsOf(links)
+			if err := tx.MarkDirty(calendars...); err != nil {
+				return err
+			}
+		}
+		if point == nil {
+			// Whoever is reading it goes on; SaveFeed would end that claim.
+			return errors.Join(tx.SaveFeed(feed), tx.KeepClaim(feed, lease), tx.Changed(store.TopicFeed, id))
+		}
+		more, err := point(tx, feed)
+		calendars = append(calendars, more...)
+		return errors.Join(err, tx.Changed(store.TopicFeed, id))
+	})
+	if err != nil {
+		return d.explained(ctx, err)
+	}
+	d.Combiner.Calendars(ctx, calendars...)
+	return nil
+}
+
+// applyToFeed sets what is to change of a feed that is held.
+func (d *Desk) applyToFeed(tx *store.Tx, e *editing, feed *store.Feed, to FeedEdit) error {
+	e.begin(feed.Revision)
+	set(e, "name", &feed.Name, trimmed(to.Name))
+	set(e, "color", &feed.Color, to.Color)
+	if to.Every != nil && *to.Every != feed.EverySeconds {
+		set(e, "every", &feed.EverySeconds, to.Every)
+		if due := d.Now().Add(time.Duration(feed.EverySeconds) * time.Second); due.Before(feed.DueAt) {
+			feed.DueAt = due
+		}
+	}
+	if to.Platform != nil {
+		p, err := tx.PlatformNamed(*trimmed(to.Platform))
+		if err != nil {
+			return err
+		}
+		was, err := tx.LockPlatform(feed.PlatformID)
+		if err != nil {
+			return err
+		}
+		set(e, "platform", &was.Name, &p.Name)
+		feed.PlatformID = p.ID
+	}
+	if to.URL != nil {
+		hidden := "…" // links are secrets
+		set(e, "url", &feed.Address, &hidden)
+	}
+	return e.save(tx, &feed.Revision)
+}
+
+// AddLink makes a feed count on a calendar. The same link once more changes nothing;
+// store.ErrTaken when the feed counts there in another way.
+func (d *Desk) AddLink(ctx context.Context, feed int64, l Link) error {
+	row, err := l.row(feed)
+	if err != nil {
+		return err
+	}
+	err = d.relink(ctx, row.CalendarID, feed, func(tx *store.Tx) (store.Link, error) {
+		if _, err := tx.Calendar(row.CalendarID); err != nil {
+			return row, err
+		}
+		return row, tx.CreateLink(row)
+	})
+	if !errors.Is(err, store.ErrTaken) {
+		return err
+	}
+	all, failed := d.Store.LinksOf(ctx, feed)
+	if failed != nil {
+		return failed
+	}
+	if slices.ContainsFunc(all, func(l store.Link) bool {
+		return l.CalendarID == row.CalendarID && l.Role == row.Role && l.Tentative == row.Tentative && l.Units == row.Units && l.Label == row.Label
+	}) {
+		return nil // it was sent before
+	}
+	return err
+}
+
+// LinkEdit is what is to change of a link; nil is left as it is.
+type LinkEdit struct {
+	Role, Tentative, Label *string
+	Units                  *int
+}
+
+// EditLink changes how a feed counts on a calendar. The error is a *rules.FieldError when a
+// setting is wrong.
+func (d *Desk) EditLink(ctx context.Context, by By, calendar, feed int64, to LinkEdit) error {
+	e := d.editing(by, store.TopicLink, calendar, feed)
+	err := d.relink(ctx, calendar, feed, func(tx *store.Tx) (store.Link, error) {
+		link, err := tx.LockLink(calendar, feed)
+		if err != nil {
+			return link, err
+		}
+		e.begin(link.Revision)
+		set(e, "role", &link.Role, to.Role)
+		set(e, "tentative", &link.Tentative, to.Tentative)
+		set(e, "units", &link.Units, to.Units)
+		set(e, "label", &link.Label, trimmed(to.Label))
+		if err := e.save(tx, &link.Revision); err != nil {
+			return link, err
+		}
+		if _, err := rules.NewLink(link.Role, link.Tentative, link.Units); err != nil {
+			return link, err
+		}
+		return link, tx.SaveLink(link)
+	})
+	return d.explained(ctx, err)
+}
+
+// relink lays a feed out on a calendar by the link that make gives.
+func (d *Desk) relink(ctx context.Context, calendar, feed int64, make func(*store.Tx) (store.Link, error)) error {
+	err := d.Store.Tx(ctx, func(tx *store.Tx) error {
+		if _, err := tx.LockFeed(feed); err != nil {
+			return err
+		}
+		link, err := make(tx)
+		if err != nil {
+			return err
+		}
+		if err := d.Refresher.LayOut(ctx, tx, link); err != nil {
+			return err
+		}
+		return errors.Join(tx.TryAgain(calendar), tx.Changed(store.TopicCalendar, calendar))
+	})
+	if err != nil {
+		return err
+	}
+	d.Combiner.Calendars(ctx, calendar)
+	return nil
+}

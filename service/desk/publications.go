@@ -1,0 +1,98 @@
+package desk
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+
+	"wharf/core/publish"
+	"wharf/core/rules"
+	"wharf/service/secret"
+	"wharf/service/store"
+)
+
+// secretPlace is the place for which publication secrets are sealed.
+const secretPlace = "publication-secret"
+
+// Publication is what is laid down about a new publication.
+type Publication struct {
+	Calendar       int64
+	Platform, Name string
+}
+
+// RecipientError says that a platform has a publication of the calendar already.
+type RecipientError struct{ Publication string }
+
+func (e *RecipientError) Error() string {
+	return fmt.Sprintf("this platform has a link for the calendar already: %s", e.Publication)
+}
+
+// AddPublication makes a publication with a secret of its own. The error is a *RecipientError,
+// and store.ErrTaken when its name is in use.
+func (d *Desk) AddPublication(ctx context.Context, p Publication) (int64, error) {
+	if err := d.checkCalendar(ctx, p.Calendar); err != nil {
+		return 0, err
+	}
+	link := secret.New()
+	row := store.Publication{CalendarID: p.Calendar, Name: strings.TrimSpace(p.Name), SecretHash: secret.Hash(link),
+		SecretCipher: d.Box.Seal(secretPlace, link), CreatedAt: d.Now(), Title: publish.Placeholder, Detail: string(rules.Times)}
+	err := d.Store.Tx(ctx, func(tx *store.Tx) error {
+		row.ID = 0
+		platform, err := tx.PlatformNamed(strings.TrimSpace(p.Platform))
+		if err != nil {
+			return err
+		}
+		row.PlatformID = platform.ID
+		if err := tx.CreatePublication(&row); err != nil {
+			return err
+		}
+		return errors.Join(tx.MarkDirty(row.CalendarID), tx.Changed(store.TopicPlatform, platform.ID))
+	})
+	if err != nil {
+		return 0, d.takenBy(ctx, err, row)
+	}
+	d.Combiner.Calendars(ctx, row.CalendarID)
+	return row.ID, nil
+}
+
+// takenBy says which of the two things that must differ does not.
+func (d *Desk) takenBy(ctx context.Context, err error, row store.Publication) error {
+	if !errors.Is(err, store.ErrTaken) {
+		return err
+	}
+	all, failed := d.Store.Publications(ctx)
+	if failed != nil {
+		return failed
+	}
+	for _, p := range all {
+		if p.CalendarID == row.CalendarID && p.PlatformID == row.PlatformID {
+			return &RecipientError{p.Name}
+		}
+	}
+	return err
+}
+
+// EditPublication gives a publication another name; store.ErrTaken when that is in use.
+func (d *Desk) EditPublication(ctx context.Context, by By, id int64, name string) error {
+	e := d.editing(by, store.TopicPublication, id, 0)
+	var row store.Publication
+	err := d.Store.Tx(ctx, func(tx *store.Tx) (err error) {
+		if row, err = tx.LockPublication(id); err != nil {
+			return err
+		}
+		e.begin(row.Revision)
+		set(e, "name", &row.Name, trimmed(&name))
+		return errors.Join(e.save(tx, &row.Revision), tx.RenamePublication(row), tx.MarkDirty(row.CalendarID), tx.Changed(store.TopicPublication, id))
+	})
+	if err != nil {
+		return d.explained(ctx, err)
+	}
+	d.Combiner.Calendars(ctx, row.CalendarID)
+	return nil
+}
+
+// LinkOf is the secret part of a publication's link.
+func (d *Desk) LinkOf(p store.Publication) (string, error) {
+	return d.Box.Open(secretPlace, p.SecretCipher)
+}
