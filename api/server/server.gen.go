@@ -341,26 +341,26 @@ type Acknowledgement struct {
 	Note *string `json:"note,omitempty"`
 }
 
-// Booking defines model for Booking.
+// Booking One that came from no feed has neither feed, platform nor color, and is labelled Wharf
 type Booking struct {
 	Blocks   bool  `json:"blocks"`
 	Calendar int64 `json:"calendar"`
 
 	// Color One of the twelve feed colours, told apart also by colour-blind readers
-	Color Color `json:"color"`
+	Color *Color `json:"color,omitempty"`
 
 	// Created CREATED of the source
 	Created  *time.Time `json:"created,omitempty"`
 	End      string     `json:"end"`
 	Evidence *string    `json:"evidence,omitempty"`
-	Feed     int64      `json:"feed"`
+	Feed     *int64     `json:"feed,omitempty"`
 	Id       int64      `json:"id"`
 	Label    string     `json:"label"`
 
 	// NotBefore Last good reading without it
 	NotBefore *time.Time `json:"notBefore,omitempty"`
 	Notices   *[]string  `json:"notices,omitempty"`
-	Platform  Platform   `json:"platform"`
+	Platform  *Platform  `json:"platform,omitempty"`
 
 	// SeenBy First reading with it
 	SeenBy    time.Time `json:"seenBy"`

@@ -191,11 +191,16 @@ func (n names) label(calendar, feed int64) string {
 	return n.feeds[feed].Name
 }
 
+// ourLabel labels what came from no feed.
+const ourLabel = "Wharf"
+
 func (n names) booking(b store.Booking, grain span.Grain) gen.Booking {
-	feed := n.feeds[b.FeedID]
-	out := gen.Booking{Id: b.ID, Calendar: b.CalendarID, Feed: b.FeedID, Platform: n.platforms[feed.PlatformID], Label: n.label(b.CalendarID, b.FeedID),
-		Color: gen.Color(feed.Color), Title: b.Title, Uid: b.UID, Tentative: b.Tentative, Blocks: b.Blocks, Units: b.Units,
+	out := gen.Booking{Id: b.ID, Calendar: b.CalendarID, Label: ourLabel, Title: b.Title, Uid: b.UID, Tentative: b.Tentative, Blocks: b.Blocks, Units: b.Units,
 		Verdict: gen.Verdict(b.Verdict), Evidence: optional(n.sentence(b, grain)), Created: b.Created, NotBefore: b.NotBefore, SeenBy: b.SeenBy}
+	if feed, ok := n.feeds[b.FeedID]; ok {
+		platform, color := n.platforms[feed.PlatformID], gen.Color(feed.Color)
+		out.Feed, out.Platform, out.Color, out.Label = &feed.ID, &platform, &color, n.label(b.CalendarID, b.FeedID)
+	}
 	out.Start, out.End = b.Span().Format(grain)
 	if b.Notices != "" {
 		notices := strings.Split(b.Notices, ",")

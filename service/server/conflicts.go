@@ -50,12 +50,16 @@ func firstOf(bookings []store.Booking) *gen.First {
 		return nil
 	}
 	first := &gen.First{Booking: id}
+	ours := false
 	for _, b := range bookings {
 		if b.ID == id {
 			first.Why = b.Title + " was there first: "
 		}
+		ours = ours || b.FeedID == 0
 	}
-	if why == conflict.WeSaw {
+	if why == conflict.WeSaw && ours {
+		first.Why += "it was in Wharf when there was nothing of the rest yet."
+	} else if why == conflict.WeSaw {
 		first.Why += "Wharf had read it when a later reading still showed nothing of the rest."
 	} else {
 		first.Why += "so say the dates on which the platforms made the bookings, and no reading speaks against it."

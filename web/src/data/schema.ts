@@ -705,16 +705,17 @@ export interface components {
         };
         /** @enum {string} */
         Verdict: "booking" | "echo" | "one_with";
+        /** @description One that came from no feed has neither feed, platform nor color, and is labelled Wharf */
         Booking: {
             /** Format: int64 */
             id: number;
             /** Format: int64 */
             calendar: number;
             /** Format: int64 */
-            feed: number;
-            platform: components["schemas"]["Platform"];
+            feed?: number;
+            platform?: components["schemas"]["Platform"];
             label: string;
-            color: components["schemas"]["Color"];
+            color?: components["schemas"]["Color"];
             title: string;
             uid: string;
             start: string;

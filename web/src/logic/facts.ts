@@ -12,7 +12,11 @@ export function factsOf(conflict: Conflict): Fact[] {
   if (conflict.cleared) facts.push({ at: conflict.cleared, text: 'The feeds no longer showed it' })
   for (const b of conflict.bookings) {
     const who = b.title || 'Untitled'
-    if (b.created) facts.push({ at: b.created, text: `${who} was made, says ${b.platform.name}`, booking: b.id })
+    if (b.feed === undefined) {
+      facts.push({ at: b.seenBy, text: `${who} was entered in ${b.label}`, booking: b.id })
+      continue
+    }
+    if (b.created) facts.push({ at: b.created, text: `${who} was made, says ${b.platform?.name}`, booking: b.id })
     if (b.notBefore) facts.push({ at: b.notBefore, text: `${b.label} was read without ${who}`, booking: b.id })
     facts.push({
       at: b.seenBy,

@@ -2,6 +2,7 @@
 // the browser.
 import { createSharedComposable, useStorage } from '@vueuse/core'
 import type { Booking } from '@/data/api'
+import { isHidden } from './origin'
 
 export const useShown = createSharedComposable(() => {
   const hidden = useStorage<number[]>('wharf-hidden-feeds', [])
@@ -10,6 +11,6 @@ export const useShown = createSharedComposable(() => {
     hidden.value = hidden.value.includes(feed) ? hidden.value.filter((f) => f !== feed) : [...hidden.value, feed]
   }
   const visible = (all: Booking[]) =>
-    all.filter((b) => !hidden.value.includes(b.feed) && (echoes.value || b.verdict === 'booking'))
+    all.filter((b) => !isHidden(b, hidden.value) && (echoes.value || b.verdict === 'booking'))
   return { hidden, echoes, toggle, visible }
 })

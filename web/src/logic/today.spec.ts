@@ -84,6 +84,13 @@ it('the evidence is in the order of time', () => {
     seenBy: '2026-06-01T12:00:00Z',
   })
   const b = booking(2, '2026-07-04', '2026-07-06', { seenBy: '2026-06-01T09:00:00Z' })
+  const ours = booking(3, '2026-07-04', '2026-07-06', {
+    feed: undefined,
+    platform: undefined,
+    label: 'Wharf',
+    seenBy: '2026-06-01T08:00:00Z',
+  })
+  expect(factsOf(clash('2026-07-04', '2026-07-05', [ours]))[0]?.text).toBe('Guest 3 was entered in Wharf')
   const conflict = { ...clash('2026-07-04', '2026-07-05', [a, b]), opened: '2026-06-01T12:00:01Z' }
   expect(factsOf(conflict).map((f) => f.text)).toEqual([
     'Desk was first read, with Guest 2 in it',

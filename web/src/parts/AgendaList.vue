@@ -3,6 +3,7 @@ import { computed } from 'vue'
 import type { Booking, Calendar, Conflict } from '@/data/api'
 import { addDays, dayName } from '@/logic/dates'
 import { lengthWords, stretch } from '@/logic/layout'
+import { colorOf } from '@/logic/origin'
 
 const props = defineProps<{
   calendars: Calendar[]
@@ -60,7 +61,7 @@ const clashing = (booking: Booking, conflicts: Conflict[]) =>
         type="button"
         class="booking"
         :class="{ echo: b.verdict !== 'booking', tentative: b.tentative, clashing: clashing(b, clashes) }"
-        :style="{ '--feed': `var(--feed-${b.color})` }"
+        :style="{ '--feed': colorOf(b.color) }"
         @click="emit('choose', b)"
       >
         <span>

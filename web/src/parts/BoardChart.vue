@@ -5,6 +5,7 @@ import type { Booking, Calendar, Conflict } from '@/data/api'
 import { layLine, scales, ticksOf, weekendsOf, type Line, type Placed, type Scale } from '@/logic/board'
 import { addDays, daysBetween } from '@/logic/dates'
 import { lengthWords, spanWords } from '@/logic/layout'
+import { colorOf, isHidden } from '@/logic/origin'
 import FeedTag from './FeedTag.vue'
 import NowLine from './NowLine.vue'
 
@@ -81,6 +82,7 @@ interface Row {
   key: string
   calendar: Calendar
   feed?: Calendar['links'][number]
+  label?: string // of a row of what came from no feed
   line: Line
 }
 interface Group {
@@ -101,7 +103,7 @@ const groups = computed<Group[]>(() =>
 function rowsOf(calendar: Calendar): Row[] {
   const bookings = props.bookings.filter((b) => b.calendar === calendar.id)
   const conflicts = props.conflicts.filter((c) => c.calendar === calendar.id)
-  const shown = bookings.filter((b) => !props.hidden.includes(b.feed))
+  const shown = bookings.filter((b) => !isHidden(b, props.hidden))
   const rows: Row[] = [{ key: `c${calendar.id}`, calendar, line: layLine(shown, conflicts, calendar, origin.value) }]
   if (opened.value.includes(calendar.id)) {
     for (const feed of calendar.links) {
@@ -113,6 +115,10 @@ function rowsOf(calendar: Calendar): Row[] {
         line: layLine(ofFeed, [], calendar, origin.value),
       })
     }
+    const ours = shown.filter((b) => b.feed === undefined)
+    const label = ours[0]?.label
+    if (label)
+      rows.push({ key: `c${calendar.id}ours`, calendar, label, line: layLine(ours, [], calendar, origin.value) })
   }
   return rows
 }
@@ -120,7 +126,8 @@ function rowsOf(calendar: Calendar): Row[] {
 const inView = <T extends { from: number; to: number }>(items: T[]) =>
   items.filter((i) => i.to > view.value.first && i.from < view.value.last)
 
-const heightOf = (row: Row) => Math.max(1, row.line.lanes) * rowHeight + (row.feed ? 8 : 14)
+const isSub = (row: Row) => row.feed !== undefined || row.label !== undefined
+const heightOf = (row: Row) => Math.max(1, row.line.lanes) * rowHeight + (isSub(row) ? 8 : 14)
 
 function describe(b: Booking, calendar: Calendar): string {
   const kind = b.verdict === 'echo' ? 'echo' : b.tentative ? 'tentative' : b.blocks ? '' : 'shown only'
@@ -132,7 +139,7 @@ const barStyle = (bar: Placed) => ({
   left: `${bar.from * px.value + 1}px`,
   width: `${Math.max((bar.to - bar.from) * px.value - 2, 4)}px`,
   top: `${bar.lane * rowHeight + 6}px`,
-  '--feed': `var(--feed-${bar.booking.color})`,
+  '--feed': colorOf(bar.booking.color),
 })
 </script>
 
@@ -187,7 +194,7 @@ const barStyle = (bar: Placed) => ({
           v-for="row in g.rows"
           :key="row.key"
           class="row"
-          :class="{ sub: row.feed }"
+          :class="{ sub: isSub(row) }"
           :style="{ height: `${heightOf(row)}px` }"
         >
           <div class="name">
@@ -201,6 +208,7 @@ const barStyle = (bar: Placed) => ({
             >
               <FeedTag :color="row.feed.color" :label="row.feed.label" />
             </button>
+            <FeedTag v-else-if="row.label" :label="row.label" />
             <template v-else>
               <button
                 type="button"

@@ -25,7 +25,7 @@ const notices: Record<string, string> = {
       </p>
       <p class="feed">
         <FeedTag :color="booking.color" :label="booking.label" />
-        <span class="soft">({{ booking.platform.name }})</span>
+        <span class="soft">({{ booking.platform?.name ?? 'entered here, in no feed' }})</span>
       </p>
       <p v-if="booking.verdict === 'echo'" class="note">
         <strong>An echo: it counts for nothing.</strong> {{ booking.evidence }}
@@ -37,18 +37,24 @@ const notices: Record<string, string> = {
       </p>
       <p v-for="n in booking.notices ?? []" :key="n" class="note">{{ notices[n] ?? n }}</p>
       <dl>
-        <dt>Made, says the platform</dt>
-        <dd><TimeAgo v-if="booking.created" :at="booking.created" /><span v-else>it does not say</span></dd>
-        <dt>Last reading without it</dt>
-        <dd>
-          <TimeAgo v-if="booking.notBefore" :at="booking.notBefore" /><span v-else
-            >none: it was there from the first</span
-          >
-        </dd>
-        <dt>First seen</dt>
-        <dd><TimeAgo :at="booking.seenBy" /></dd>
-        <dt>UID</dt>
-        <dd class="uid small">{{ booking.uid || 'none' }}</dd>
+        <template v-if="booking.feed === undefined">
+          <dt>Entered</dt>
+          <dd><TimeAgo :at="booking.seenBy" /></dd>
+        </template>
+        <template v-else>
+          <dt>Made, says the platform</dt>
+          <dd><TimeAgo v-if="booking.created" :at="booking.created" /><span v-else>it does not say</span></dd>
+          <dt>Last reading without it</dt>
+          <dd>
+            <TimeAgo v-if="booking.notBefore" :at="booking.notBefore" /><span v-else
+              >none: it was there from the first</span
+            >
+          </dd>
+          <dt>First seen</dt>
+          <dd><TimeAgo :at="booking.seenBy" /></dd>
+          <dt>UID</dt>
+          <dd class="uid small">{{ booking.uid || 'none' }}</dd>
+        </template>
       </dl>
     </div>
   </el-drawer>

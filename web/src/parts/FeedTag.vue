@@ -1,11 +1,12 @@
 <script setup lang="ts">
 import type { Color } from '@/data/api'
+import { colorOf } from '@/logic/origin'
 
-defineProps<{ color: Color; label: string }>()
+defineProps<{ color?: Color; label: string }>()
 </script>
 
 <template>
-  <span class="tag"><span class="dot" :style="{ background: `var(--feed-${color})` }" />{{ label }}</span>
+  <span class="tag"><span class="dot" :style="{ background: colorOf(color) }" />{{ label }}</span>
 </template>
 
 <style scoped>

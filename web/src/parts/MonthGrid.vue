@@ -3,6 +3,7 @@ import { computed } from 'vue'
 import type { Booking, Calendar, Conflict } from '@/data/api'
 import { addDays, shortDay } from '@/logic/dates'
 import { layWeek, lengthWords, spanWords, type Bar } from '@/logic/layout'
+import { colorOf } from '@/logic/origin'
 
 const props = defineProps<{
   calendar: Calendar
@@ -76,7 +77,7 @@ const classes = (bar: Bar) => ({
           left: percent(bar.left),
           width: percent(bar.width),
           top: `${headHeight + bar.lane * rowHeight}rem`,
-          '--feed': `var(--feed-${bar.booking.color})`,
+          '--feed': colorOf(bar.booking.color),
         }"
         @click="emit('choose', bar.booking)"
       >

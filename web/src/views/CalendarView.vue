@@ -6,6 +6,7 @@ import type { Booking } from '@/data/api'
 import { useBookings, useCalendars, useConflicts, useFeeds } from '@/data/queries'
 import { addDays, addMonths, count, firstOfMonth, monday, monthName, shortDay, todayIn } from '@/logic/dates'
 import { useClock } from '@/logic/now'
+import { isHidden } from '@/logic/origin'
 import { useShown } from '@/logic/shown'
 import AgendaList from '@/parts/AgendaList.vue'
 import BookingPanel from '@/parts/BookingPanel.vue'
@@ -43,7 +44,7 @@ const bookings = useBookings(id, from, to)
 const { hidden, echoes, toggle, visible: visibleOf } = useShown()
 const visible = computed(() => visibleOf(bookings.data.value ?? []))
 const own = computed(() => (conflicts.data.value ?? []).filter((c) => c.calendar === id.value))
-const drawn = computed(() => own.value.filter((c) => c.bookings.some((b) => !hidden.value.includes(b.feed))))
+const drawn = computed(() => own.value.filter((c) => c.bookings.some((b) => !isHidden(b, hidden.value))))
 const unwell = computed(() =>
   (feeds.data.value ?? []).filter((f) => f.state !== 'fresh' && f.calendars.includes(id.value ?? -1)),
 )

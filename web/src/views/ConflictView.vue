@@ -6,6 +6,7 @@ import { layLine, reach } from '@/logic/board'
 import { addDays, shortDay } from '@/logic/dates'
 import { factsOf } from '@/logic/facts'
 import { lengthWords, spanWords, stretch } from '@/logic/layout'
+import { changedAt, colorOf } from '@/logic/origin'
 import AcknowledgeForm from '@/parts/AcknowledgeForm.vue'
 import FeedTag from '@/parts/FeedTag.vue'
 import TimeAgo from '@/parts/TimeAgo.vue'
@@ -73,7 +74,7 @@ const exact = (at: string) => new Date(at).toLocaleString('en-GB', { dateStyle: 
           left: drawn.percent(bar.from),
           width: drawn.width(bar.to - bar.from),
           top: `${bar.lane * 2.6 + 1.5}rem`,
-          '--feed': `var(--feed-${bar.booking.color})`,
+          '--feed': colorOf(bar.booking.color),
         }"
         >{{ bar.booking.title || 'Untitled' }}</span
       >
@@ -100,7 +101,10 @@ const exact = (at: string) => new Date(at).toLocaleString('en-GB', { dateStyle: 
           <template v-if="b.units > 1">, {{ b.units }} of {{ calendar.capacity }}</template>
         </p>
         <p>
-          <router-link :to="`/feeds/${b.feed}`"><FeedTag :color="b.color" :label="b.label" /></router-link>
+          <router-link v-if="b.feed" :to="`/feeds/${b.feed}`"
+            ><FeedTag :color="b.color" :label="b.label"
+          /></router-link>
+          <FeedTag v-else :label="b.label" />
           <span class="soft">, {{ b.tentative ? 'tentative' : 'firm' }}</span>
         </p>
       </li>
@@ -126,8 +130,8 @@ const exact = (at: string) => new Date(at).toLocaleString('en-GB', { dateStyle: 
           >one of the guests</template
         >
         on other dates, and cancel or move the booking on
-        {{ [...new Set((conflict.first ? later : conflict.bookings).map((b) => b.platform.name))].join(' or ') }}. The
-        conflict clears by itself once the feed no longer shows it.
+        {{ [...new Set((conflict.first ? later : conflict.bookings).map(changedAt))].join(' or ') }}. The conflict
+        clears by itself once the feed no longer shows it.
       </p>
       <p v-if="conflict.acknowledgedBy">
         {{ conflict.acknowledgedBy }} deals with it<template v-if="conflict.note">: “{{ conflict.note }}”</template>
