@@ -174,7 +174,7 @@ func (env *Env) sayer(name string) func(...ical.Diagnostic) {
 				fmt.Fprintf(env.Err, "%s: there are more remarks: see `wharf file check %s`\n", name, name)
 				return
 			}
-			fmt.Fprintf(env.Err, "%s:%d: %s: %s\n", name, d.Line, d.Severity, clean(d.Message))
+			fmt.Fprintf(env.Err, "%s:%d:%d: %s: %s\n", name, d.Line, d.Column, d.Severity, clean(d.Message))
 		}
 	}
 }

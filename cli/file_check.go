@@ -29,7 +29,7 @@ func (env *Env) fileCheck(c *cli.Command) error {
 		}
 	} else {
 		for _, d := range diags {
-			fmt.Fprintf(env.Out, "line %d: %s: %s (%s)\n", d.Line, d.Severity, clean(d.Message), d.Code)
+			fmt.Fprintf(env.Out, "%s: %s: %s (%s)\n", whereabouts(d.Position), d.Severity, clean(d.Message), d.Code)
 		}
 	}
 	if doc == nil {
@@ -50,6 +50,14 @@ func (env *Env) fileCheck(c *cli.Command) error {
 	return nil
 }
 
+// whereabouts names a position to a person; that of a line as a whole by the line.
+func whereabouts(at ical.Position) string {
+	if at.Column <= 1 {
+		return fmt.Sprintf("line %d", at.Line)
+	}
+	return fmt.Sprintf("line %d, column %d", at.Line, at.Column)
+}
+
 func repeats(c *ical.Component) bool {
 	_, rule := c.Get("RRULE")
 	_, dates := c.Get("RDATE")
@@ -68,7 +76,7 @@ func (env *Env) check(c *cli.Command, name string) (diags []ical.Diagnostic, doc
 	diags = r.Diagnostics
 	var not *ical.NotCalendarError
 	if errors.As(err, &not) {
-		return append(diags, ical.Diagf(not.Line, ical.Error, not.Code, "%v", err)), nil, nil
+		return append(diags, ical.Diagf(ical.Position{Line: not.Line, Column: 1}, ical.Error, not.Code, "%v", err)), nil, nil
 	}
 	if err != nil {
 		return nil, nil, fmt.Errorf("%s: %w", name, err)
@@ -96,7 +104,7 @@ func (env *Env) check(c *cli.Command, name string) (diags []ical.Diagnostic, doc
 			}
 		}
 	}
-	slices.SortStableFunc(diags, func(a, b ical.Diagnostic) int { return cmp.Compare(a.Line, b.Line) })
+	slices.SortStableFunc(diags, func(a, b ical.Diagnostic) int { return cmp.Or(cmp.Compare(a.Line, b.Line), cmp.Compare(a.Column, b.Column)) })
 	return diags, doc, nil
 }
 
@@ -107,7 +115,7 @@ var anyZone = time.FixedZone("the zone of the calendar", 0)
 func missing(cal *ical.Component) (diags []ical.Diagnostic) {
 	for _, m := range []struct{ property, code string }{{"VERSION", "missing-version"}, {"PRODID", "missing-prodid"}} {
 		if _, ok := cal.Get(m.property); !ok {
-			diags = append(diags, ical.Diagf(cal.Line, ical.Warning, m.code, "%s is missing, which some platforms refuse (RFC 5545 section 3.6)", m.property))
+			diags = append(diags, ical.Diagf(cal.Position(), ical.Warning, m.code, "%s is missing, which some platforms refuse (RFC 5545 section 3.6)", m.property))
 		}
 	}
 	return diags

@@ -43,7 +43,7 @@ func serveCommand() *cli.Command {
 			span("fetch-timeout", "WHARF_FETCH_TIMEOUT", 30*time.Second, "longest time that a reading may take"),
 			&cli.Int64Flag{Name: "max-feed-mb", Sources: cli.EnvVars("WHARF_MAX_FEED_MB"), Value: 20, Usage: "largest feed, in megabytes"},
 			&cli.IntFlag{Name: "max-bookings", Sources: cli.EnvVars("WHARF_MAX_BOOKINGS"), Value: 50000, Usage: "bookings that one feed may have on one calendar"},
-			span("keep-gone", "WHARF_KEEP_GONE", 395*24*time.Hour, "how long an entry is known that its feed no longer shows: if it comes back by then, it is the same"),
+			span("keep-gone", "WHARF_KEEP_GONE", 395*24*time.Hour, "how long an entry is known that its feed no longer shows (if it comes back by then, it is the same), and what entries showed before"),
 			span("lease", "WHARF_LEASE", 2*time.Minute, "time after which a reading that was never finished is done again"),
 			&cli.IntFlag{Name: "workers", Sources: cli.EnvVars("WHARF_WORKERS"), Value: 8, Usage: "readings at once"},
 			span("query-timeout", "WHARF_QUERY_TIMEOUT", store.DefaultQueryTimeout, "longest time that the database may take for one statement; then it counts as away"),

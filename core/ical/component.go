@@ -42,6 +42,14 @@ func (c *Component) changed() []Property {
 	return c.edit.changed
 }
 
+// Position is where the component begins in the document that it was read from.
+func (c *Component) Position() Position {
+	if c.Line == 0 {
+		return Position{}
+	}
+	return Position{c.Line, 1}
+}
+
 // Len is the number of the component's own properties.
 func (c *Component) Len() int { return len(c.marks) + len(c.changed()) }
 

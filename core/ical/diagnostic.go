@@ -17,15 +17,24 @@ const (
 // Diagnostic is one remark about a document: where, how bad, a code that stays the
 // same from release to release, and a sentence for a person.
 type Diagnostic struct {
-	Line     int      `json:"line"`
+	Position
 	Severity Severity `json:"severity"`
 	Code     string   `json:"code"`
 	Message  string   `json:"message"`
 }
 
+// Position is a place in a document.
+type Position struct {
+	// Line counts the lines of the text from 1; 0: it is nowhere in it.
+	Line int `json:"line"`
+	// Column counts characters from 1. In a line that is folded it is counted as if that were
+	// one line.
+	Column int `json:"-"` // not among what `wharf file check --json` gives
+}
+
 // Diagf makes a Diagnostic with a formatted message.
-func Diagf(line int, severity Severity, code, format string, args ...any) Diagnostic {
-	return Diagnostic{line, severity, code, fmt.Sprintf(format, args...)}
+func Diagf(at Position, severity Severity, code, format string, args ...any) Diagnostic {
+	return Diagnostic{at, severity, code, fmt.Sprintf(format, args...)}
 }
 
 // NotCalendarError says that the bytes are no iCalendar document, what they are

@@ -340,3 +340,26 @@ func TestValues(t *testing.T) {
 		assert.Equal(t, len(tc.want), n, tc.line)
 	}
 }
+
+// TestPositions: a remark says where in its line something is wrong.
+func TestPositions(t *testing.T) {
+	for line, column := range map[string]int{
+		"nonsense":                             9,  // where the colon was due
+		"SUMMARY;LANG:x":                       13, // where the parameter's value was due
+		"SUMMARY;X=\"é\"b:x":                   13, // the quote that ends too early; characters, not bytes
+		"DTSTART ;VALUE=DATE:20260701":         8,
+		"END:VTODO":                            1,  // of the line as a whole
+		"X-FOLDED;A=1;B=2;\r\n C=3;\r\n D;E:x": 23, // as if it were one line
+	} {
+		r := ical.NewReader(strings.NewReader("BEGIN:VCALENDAR\r\nBEGIN:VEVENT\r\n" + line + "\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n"))
+		_, err := r.ReadAll()
+		require.NoError(t, err)
+		require.Len(t, r.Diagnostics, 1, line)
+		assert.Equal(t, ical.Position{Line: 3, Column: column}, r.Diagnostics[0].Position, "%q: %v", line, r.Diagnostics[0])
+	}
+	r := ical.NewReader(strings.NewReader("BEGIN:VCALENDAR\r\nBEGIN:VEVENT\r\nDTSTART;VALUE=DATE:20260701\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n"))
+	all, err := r.ReadAll()
+	require.NoError(t, err)
+	p, _ := all[0].Components()[0].Get("DTSTART")
+	assert.Equal(t, ical.Position{Line: 3, Column: 20}, p.Position(), "a property is where its value is")
+}

@@ -4,7 +4,16 @@ import (
 	"errors"
 	"fmt"
 	"strings"
+	"unicode/utf8"
 )
+
+// Position is where the value stands in the document that it was read from.
+func (p Property) Position() Position {
+	if p.Line == 0 {
+		return Position{}
+	}
+	return Position{p.Line, utf8.RuneCountInString(p.Name) + utf8.RuneCountInString(p.params) + len(":") + 1}
+}
 
 // Param is one parameter of a property with its values, unquoted and with the
 // escapes of RFC 6868 undone.
@@ -193,7 +202,7 @@ func splitHead(s []byte) (nameEnd, paramsEnd int, upper bool, err error) {
 	upper = classes&lower == 0
 	nameEnd = i
 	if nameEnd == 0 || i == len(s) || s[i] != ':' && s[i] != ';' {
-		return 0, 0, false, fmt.Errorf("%q is not a name, a colon and a value", shorten(string(s)))
+		return 0, 0, false, headErrorf(i, "%q is not a name, a colon and a value", shorten(string(s)))
 	}
 	if s[i] == ':' {
 		return nameEnd, nameEnd, upper, nil
@@ -209,28 +218,40 @@ func skipParams(s []byte, from int) (int, error) {
 	for i := from + 1; i < len(s); i++ {
 		if class[s[i]]&ofParams == 0 {
 			if !named && class[s[i]]&ofNames == 0 {
-				return 0, fmt.Errorf("%q has a parameter whose name cannot be one", shorten(string(s)))
+				return 0, headErrorf(i, "%q has a parameter whose name cannot be one", shorten(string(s)))
 			}
 			continue
 		}
 		switch c := s[i]; {
 		case c == '"':
 			if !quoted && !named || quoted && i+1 < len(s) && s[i+1] != ',' && s[i+1] != ';' && s[i+1] != ':' {
-				return 0, fmt.Errorf("%q has a quote in the wrong place", shorten(string(s)))
+				return 0, headErrorf(i, "%q has a quote in the wrong place", shorten(string(s)))
 			}
 			quoted = !quoted
 		case quoted:
 		case c == '=' && s[i-1] != ';':
 			named = true
 		case (c == ';' || c == ':') && (!named || s[i-1] == ' '):
-			return 0, fmt.Errorf("a parameter of %q has no value, or a space before what follows", shorten(string(s)))
+			return 0, headErrorf(i, "a parameter of %q has no value, or a space before what follows", shorten(string(s)))
 		case c == ';':
 			named = false
 		case c == ':':
 			return i, nil
 		}
 	}
-	return 0, fmt.Errorf("%q has no value", shorten(string(s)))
+	return 0, headErrorf(len(s), "%q has no value", shorten(string(s)))
+}
+
+// headError says what is wrong with a line, and at which of its bytes.
+type headError struct {
+	at   int
+	text string
+}
+
+func (e *headError) Error() string { return e.text }
+
+func headErrorf(at int, format string, args ...any) error {
+	return &headError{at, fmt.Sprintf(format, args...)}
 }
 
 // mend rewrites a line that splitHead cannot take as it stands: spaces around the name,

@@ -369,6 +369,15 @@ func interned(b []byte) string {
 	return strings.TrimSpace(strings.Map(dropControl, strings.ToUpper(string(b))))
 }
 
+// position is where in the line an error of splitHead is.
+func (c *content) position(err error) Position {
+	var head *headError
+	if !errors.As(err, &head) {
+		return Position{c.line, 1}
+	}
+	return Position{c.line, 1 + utf8.RuneCount(c.text[:head.at])}
+}
+
 // head splits a line, mended where that is needed. What cannot be read is told.
 func (r *Reader) head(c *content) (nameEnd, paramsEnd int, ok bool) {
 	if c.long {
@@ -378,6 +387,7 @@ func (r *Reader) head(c *content) (nameEnd, paramsEnd int, ok bool) {
 	}
 	nameEnd, paramsEnd, upper, err := splitHead(c.text)
 	if err != nil {
+		at := c.position(err)
 		text, mended := mend(string(c.text))
 		if mended {
 			c.text = []byte(text)
@@ -387,10 +397,10 @@ func (r *Reader) head(c *content) (nameEnd, paramsEnd int, ok bool) {
 			}
 		}
 		if !mended {
-			r.diagf(c.line, Error, "bad-line", "%v: the line was passed over", err)
+			r.diagAt(at, Error, "bad-line", "%v: the line was passed over", err)
 			return 0, 0, false
 		}
-		r.diagf(c.line, Warning, "mended-line", "%v: the line was read as %q", err, shorten(text))
+		r.diagAt(at, Warning, "mended-line", "%v: the line was read as %q", err, shorten(text))
 		c.tidy = false
 	}
 	if name := string(c.text[:nameEnd]); strings.EqualFold(name, "BEGIN") || strings.EqualFold(name, "END") {
@@ -404,11 +414,16 @@ func (r *Reader) head(c *content) (nameEnd, paramsEnd int, ok bool) {
 	return nameEnd, paramsEnd, true
 }
 
+// diagf tells of a line as a whole.
 func (r *Reader) diagf(line int, severity Severity, code, format string, args ...any) {
+	r.diagAt(Position{line, 1}, severity, code, format, args...)
+}
+
+func (r *Reader) diagAt(at Position, severity Severity, code, format string, args ...any) {
 	switch n := len(r.Diagnostics); {
 	case n < r.Limits.Diagnostics:
-		r.Diagnostics = append(r.Diagnostics, Diagf(line, severity, code, format, args...))
+		r.Diagnostics = append(r.Diagnostics, Diagf(at, severity, code, format, args...))
 	case n == r.Limits.Diagnostics:
-		r.Diagnostics = append(r.Diagnostics, Diagf(line, Warning, "more-remarks", "there are more remarks than %d: the rest is not listed", n))
+		r.Diagnostics = append(r.Diagnostics, Diagf(at, Warning, "more-remarks", "there are more remarks than %d: the rest is not listed", n))
 	}
 }

@@ -154,7 +154,7 @@ func (c *Component) BadValues() []Diagnostic {
 	for _, p := range c.Properties() {
 		for _, err := range p.Values() {
 			if err != nil {
-				bad = append(bad, Diagf(p.Line, Warning, "bad-value", "%v", err))
+				bad = append(bad, Diagf(p.Position(), Warning, "bad-value", "%v", err))
 				break
 			}
 		}

@@ -93,7 +93,7 @@ func (m *merger) zone(tzid string, vtimezones []*ical.Component, table *zone.Tab
 	e := explained{}
 	var err error
 	if e.zone, err = table.Resolve(tzid); err != nil {
-		m.diags = append(m.diags, ical.Diagf(0, ical.Warning, "unknown-zone", "%v: it has no VTIMEZONE in the output either", err))
+		m.diags = append(m.diags, ical.Diagf(ical.Position{}, ical.Warning, "unknown-zone", "%v: it has no VTIMEZONE in the output either", err))
 	}
 	if i := slices.IndexFunc(vtimezones, func(c *ical.Component) bool { return c.Text("TZID") == tzid }); i >= 0 {
 		e.vtimezone = vtimezones[i]

@@ -83,7 +83,7 @@ func (doc *Document) books(c *ical.Component) bool {
 	if c.Name == "VEVENT" || c.Name == "VFREEBUSY" {
 		return true
 	}
-	doc.diagf(c.Line, ical.Info, "not-a-booking", "%s is no event: it takes no time", c.Name)
+	doc.diagf(c.Position(), ical.Info, "not-a-booking", "%s is no event: it takes no time", c.Name)
 	return false
 }
 
@@ -109,7 +109,7 @@ func (doc *Document) frame(calendars, vtimezones []*ical.Component) {
 			doc.frameText = append(doc.frameText, "X-WR-TIMEZONE:"+p.Text())
 			z, err := zones.Resolve(p.Text())
 			if err != nil {
-				doc.diagf(p.Line, ical.Warning, "unknown-zone", "%v: floating times are read in the calendar's zone", err)
+				doc.diagf(p.Position(), ical.Warning, "unknown-zone", "%v: floating times are read in the calendar's zone", err)
 			}
 			doc.calendars[i].floating = z
 		}
@@ -140,8 +140,8 @@ func zoneText(c *ical.Component) string {
 	return c.Name + "\n" + strings.Join(lines, "\n")
 }
 
-func (doc *Document) diagf(line int, severity ical.Severity, code, format string, args ...any) {
-	doc.Diagnostics = append(doc.Diagnostics, ical.Diagf(line, severity, code, format, args...))
+func (doc *Document) diagf(at ical.Position, severity ical.Severity, code, format string, args ...any) {
+	doc.Diagnostics = append(doc.Diagnostics, ical.Diagf(at, severity, code, format, args...))
 }
 
 // group puts masters and overrides of one UID together. Copies and older revisions of the
@@ -155,7 +155,7 @@ func group(components []*ical.Component) ([]Entry, []ical.Diagnostic) {
 	for _, c := range latest(components, times, essence) {
 		uid := uidOf(c)
 		if uid == "" {
-			diags = append(diags, ical.Diagf(c.Line, ical.Info, "no-uid", "the %s has no UID: it is told from others by its span and title", c.Name))
+			diags = append(diags, ical.Diagf(c.Position(), ical.Info, "no-uid", "the %s has no UID: it is told from others by its span and title", c.Name))
 		}
 		_, override := c.Get("RECURRENCE-ID")
 		i, seen := len(entries), false
@@ -169,7 +169,7 @@ func group(components []*ical.Component) ([]Entry, []ical.Diagnostic) {
 		case !seen:
 			entries = append(entries, Entry{UID: uid})
 		case !override && entries[i].Master != nil:
-			diags = append(diags, ical.Diagf(c.Line, ical.Warning, "uid-twice", "UID %s is used by two different events: both count", uid))
+			diags = append(diags, ical.Diagf(c.Position(), ical.Warning, "uid-twice", "UID %s is used by two different events: both count", uid))
 			i = len(entries)
 			entries = append(entries, Entry{UID: uid})
 		}

@@ -61,8 +61,8 @@ type expansion struct {
 	series    series   // the entry at hand
 }
 
-func (x *expansion) told(line int, severity ical.Severity, code, format string, args ...any) {
-	x.diags = append(x.diags, ical.Diagf(line, severity, code, format, args...))
+func (x *expansion) told(at ical.Position, severity ical.Severity, code, format string, args ...any) {
+	x.diags = append(x.diags, ical.Diagf(at, severity, code, format, args...))
 }
 
 // holds reports whether an occurrence from start to end overlaps the window; one that
@@ -246,15 +246,15 @@ func (x *expansion) keyOf(o *ical.Component, y *series, master bool) Key {
 	m, err := p.Moment()
 	switch {
 	case err != nil:
-		x.told(o.Line, ical.Warning, "bad-recurrence-id", "%v: the override counts as an event of its own", err)
+		x.told(o.Position(), ical.Warning, "bad-recurrence-id", "%v: the override counts as an event of its own", err)
 		sum := sha256.Sum256([]byte(p.Value))
 		return Key{int64(binary.BigEndian.Uint64(sum[:])), textKey}
 	case master:
-		return y.shape.key(x.originalOf(m, &y.shape, o.Calendar, o.Line))
+		return y.shape.key(x.originalOf(m, &y.shape, o.Calendar, o.Position()))
 	case m.AllDay():
 		return Key{int64(m.Wall.Date()), dateKey}
 	}
-	clock := x.zoneOf(m, o.Calendar, o.Line).Cursor()
+	clock := x.zoneOf(m, o.Calendar, o.Position()).Cursor()
 	return Key{clock.Instant(m.Wall), instantKey}
 }
 
@@ -285,7 +285,7 @@ func (x *expansion) override(o *ical.Component, key Key, y *series, master bool)
 	switch {
 	case !strings.EqualFold(p.Param("RANGE"), "THISANDFUTURE"):
 	case !known:
-		x.told(o.Line, ical.Info, "range-alone", "RANGE=THISANDFUTURE stands without its series: only this one instance is known")
+		x.told(o.Position(), ical.Info, "range-alone", "RANGE=THISANDFUTURE stands without its series: only this one instance is known")
 	default:
 		y.changes = append(y.changes, change{from: key.at, shift: s.start.Wall - y.shape.readingIn(&s, key.at), shape: s, event: event})
 	}
@@ -305,7 +305,7 @@ func (s *shape) readingIn(t *shape, at int64) span.Wall {
 // originalOf is the original start that a RECURRENCE-ID or EXDATE names, in whatever form:
 // as in a Key. A time that names no zone is one of the series' own clock, and a date means
 // that day's instance.
-func (x *expansion) originalOf(m ical.Moment, s *shape, calendar, line int) int64 {
+func (x *expansion) originalOf(m ical.Moment, s *shape, calendar int, at ical.Position) int64 {
 	switch {
 	case s.dates:
 		return int64(m.Wall.Date())
@@ -314,7 +314,7 @@ func (x *expansion) originalOf(m ical.Moment, s *shape, calendar, line int) int6
 	case m.Anchor == ical.Floating:
 		return s.clock.Instant(m.Wall)
 	}
-	z := x.zoneOf(m, calendar, line)
+	z := x.zoneOf(m, calendar, at)
 	if z == s.zone {
 		return s.clock.Instant(m.Wall)
 	}
@@ -358,6 +358,6 @@ func (x *expansion) emit(y *series) {
 		}
 	}
 	if y.cut {
-		x.told(y.master.Line, ical.Warning, "too-many", "%q comes round more than %d times in this window: the later ones were left out", y.event.Summary, x.window.Limit)
+		x.told(y.master.Position(), ical.Warning, "too-many", "%q comes round more than %d times in this window: the later ones were left out", y.event.Summary, x.window.Limit)
 	}
 }

@@ -25,10 +25,10 @@ func (x *expansion) freeBusy(e Entry) {
 		}
 		for v, err := range p.Values() {
 			if err != nil {
-				x.told(p.Line, ical.Warning, "bad-period", "%v: it was passed over", err)
+				x.told(p.Position(), ical.Warning, "bad-period", "%v: it was passed over", err)
 				continue
 			}
-			at, end := x.period(v, e.Master.Calendar, p.Line)
+			at, end := x.period(v, e.Master.Calendar, p.Position())
 			o := Occurrence{Event: &event, Key: Key{at, instantKey}, Start: at, End: end, NominalEnd: end}
 			if x.holds(at, end) {
 				x.found = append(x.found, o)

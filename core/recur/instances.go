@@ -25,13 +25,13 @@ func (x *expansion) ruleOf(p ical.Property, y *series) (rrule.Rule, bool) {
 	r, err := rrule.Parse(p.Value)
 	switch {
 	case err != nil && p.Name == "EXRULE":
-		x.told(p.Line, ical.Warning, "rule-not-covered", "the dates that %q leaves out are not understood (%v): they still count", y.event.Summary, err)
+		x.told(p.Position(), ical.Warning, "rule-not-covered", "the dates that %q leaves out are not understood (%v): they still count", y.event.Summary, err)
 		return r, false
 	case err != nil:
-		x.told(p.Line, ical.Warning, "rule-not-covered", "the repetition of %q is not understood (%v): only its first date counts", y.event.Summary, err)
+		x.told(p.Position(), ical.Warning, "rule-not-covered", "the repetition of %q is not understood (%v): only its first date counts", y.event.Summary, err)
 		return r, false
 	case r.Freq() < rrule.Daily && y.shape.dates:
-		x.told(p.Line, ical.Warning, "rule-of-times", "%q has dates and comes round more often than daily: only its first date counts", y.event.Summary)
+		x.told(p.Position(), ical.Warning, "rule-of-times", "%q has dates and comes round more often than daily: only its first date counts", y.event.Summary)
 		return r, false
 	}
 	if until, ends := r.Until(); ends {
@@ -56,7 +56,7 @@ func (x *expansion) checkUntil(p ical.Property, until ical.Moment, y *series) {
 		wrong = "not in UTC: it was read by the event's own clock"
 	}
 	if wrong != "" {
-		x.told(p.Line, ical.Info, "until-type", "the end of the repetition of %q (UNTIL) is %s", y.event.Summary, wrong)
+		x.told(p.Position(), ical.Info, "until-type", "the end of the repetition of %q (UNTIL) is %s", y.event.Summary, wrong)
 	}
 }
 
@@ -168,7 +168,7 @@ func (x *expansion) layOutRule(y *series, r rrule.Rule, from, to span.Wall, most
 		return !y.cut
 	})
 	if !later && end.kind == unbounded && s.start.Wall <= to && r.Never(s.start.Wall, s.dates) {
-		x.told(y.master.Line, ical.Warning, "rule-gives-nothing", "the repetition of %q never comes round (not in 400 years): only its first date counts", y.event.Summary)
+		x.told(y.master.Position(), ical.Warning, "rule-gives-nothing", "the repetition of %q never comes round (not in 400 years): only its first date counts", y.event.Summary)
 	}
 }
 
@@ -177,12 +177,12 @@ func (x *expansion) layOutDates(y *series, p ical.Property, from, to span.Wall) 
 	s := &y.shape
 	for v, err := range p.Values() {
 		if err != nil {
-			x.told(p.Line, ical.Warning, "bad-rdate", "%v: it was passed over", err)
+			x.told(p.Position(), ical.Warning, "bad-rdate", "%v: it was passed over", err)
 			continue
 		}
-		in := instance{at: x.originalOf(v.Moment, s, y.master.Calendar, p.Line), length: -1}
+		in := instance{at: x.originalOf(v.Moment, s, y.master.Calendar, p.Position()), length: -1}
 		if v.Type == ical.PeriodType {
-			at, end := x.period(v, y.master.Calendar, p.Line)
+			at, end := x.period(v, y.master.Calendar, p.Position())
 			in.length = end - at
 		}
 		if s.dates {
@@ -197,14 +197,14 @@ func (x *expansion) layOutDates(y *series, p ical.Property, from, to span.Wall) 
 }
 
 // period is where a PERIOD begins and ends, in Unix time.
-func (x *expansion) period(v ical.Value, calendar, line int) (start, end int64) {
-	clock := x.zoneOf(v.Moment, calendar, line).Cursor()
+func (x *expansion) period(v ical.Value, calendar int, at ical.Position) (start, end int64) {
+	clock := x.zoneOf(v.Moment, calendar, at).Cursor()
 	start = clock.Instant(v.Moment.Wall)
 	if v.ByLength {
 		end = clock.Instant(v.Moment.Wall.AddDays(v.Duration.Days)) + int64(v.Duration.Exact.Seconds())
 	} else {
 		until := v.End()
-		clock = x.zoneOf(until, calendar, line).Cursor()
+		clock = x.zoneOf(until, calendar, at).Cursor()
 		end = clock.Instant(until.Wall)
 	}
 	return start, max(start, end)
@@ -219,11 +219,11 @@ func (x *expansion) readExclusions(y *series) {
 		for v, err := range p.Values() {
 			switch {
 			case err != nil:
-				x.told(p.Line, ical.Warning, "bad-exdate", "%v: it was passed over, so the date still counts", err)
+				x.told(p.Position(), ical.Warning, "bad-exdate", "%v: it was passed over, so the date still counts", err)
 			case v.Moment.AllDay() && !s.dates:
 				y.daysOff = append(y.daysOff, v.Moment.Wall.Date())
 			default:
-				y.excluded = append(y.excluded, x.originalOf(v.Moment, s, y.master.Calendar, p.Line))
+				y.excluded = append(y.excluded, x.originalOf(v.Moment, s, y.master.Calendar, p.Position()))
 			}
 		}
 	}
@@ -247,7 +247,7 @@ func (x *expansion) excludeRule(y *series, r rrule.Rule) {
 		y.excluded = append(y.excluded, in.at)
 	}
 	if except.cut {
-		x.told(y.master.Line, ical.Warning, "too-many", "%q leaves out more than %d dates in this window: the later ones still count", y.event.Summary, 10*x.window.Limit)
+		x.told(y.master.Position(), ical.Warning, "too-many", "%q leaves out more than %d dates in this window: the later ones still count", y.event.Summary, 10*x.window.Limit)
 	}
 	if r.Gives(s.start.Wall, s.dates) {
 		y.excluded = append(y.excluded, s.original())

@@ -75,15 +75,15 @@ func (s *shape) placeDates(o *Occurrence, d span.Date, midnights *zone.Cursor) {
 func (x *expansion) shapeOf(c *ical.Component, otherwise string) (s shape, ok bool) {
 	p, ok := c.Get("DTSTART")
 	if !ok {
-		x.told(c.Line, ical.Error, "no-start", "the event %q has no DTSTART: %s", c.Text("SUMMARY"), otherwise)
+		x.told(c.Position(), ical.Error, "no-start", "the event %q has no DTSTART: %s", c.Text("SUMMARY"), otherwise)
 		return s, false
 	}
 	m, err := p.Moment()
 	if err != nil {
-		x.told(p.Line, ical.Error, "bad-start", "the start of the event %q cannot be read (%v): %s", c.Text("SUMMARY"), err, otherwise)
+		x.told(p.Position(), ical.Error, "bad-start", "the start of the event %q cannot be read (%v): %s", c.Text("SUMMARY"), err, otherwise)
 		return s, false
 	}
-	z := x.zoneOf(m, c.Calendar, p.Line)
+	z := x.zoneOf(m, c.Calendar, p.Position())
 	s = shape{start: m, dates: m.AllDay(), zone: z, clock: z.Cursor(), ending: z.Cursor()}
 	switch {
 	case x.endFromDTEND(c, &s), x.endFromDuration(c, &s):
@@ -97,7 +97,7 @@ func (x *expansion) shapeOf(c *ical.Component, otherwise string) (s shape, ok bo
 		return s, true
 	}
 	if s.wall < 0 || s.exact < 0 {
-		x.told(c.Line, ical.Warning, "ends-before-start", "the event %q ends before it starts: it is read as lasting nothing", c.Text("SUMMARY"))
+		x.told(c.Position(), ical.Warning, "ends-before-start", "the event %q ends before it starts: it is read as lasting nothing", c.Text("SUMMARY"))
 		s.wall, s.exact, s.days, s.seconds = 0, 0, 0, 0
 	}
 	return s, true
@@ -110,17 +110,17 @@ func (x *expansion) endFromDTEND(c *ical.Component, s *shape) bool {
 	}
 	m, err := p.Moment()
 	if err != nil {
-		x.told(p.Line, ical.Warning, "bad-end", "%v: the event %q is read as if it had no end", err, c.Text("SUMMARY"))
+		x.told(p.Position(), ical.Warning, "bad-end", "%v: the event %q is read as if it had no end", err, c.Text("SUMMARY"))
 		return false
 	}
 	if m.AllDay() != s.dates {
-		x.told(p.Line, ical.Warning, "mixed-end", "DTSTART and DTEND of %q are of different kinds (a date and a time)", c.Text("SUMMARY"))
+		x.told(p.Position(), ical.Warning, "mixed-end", "DTSTART and DTEND of %q are of different kinds (a date and a time)", c.Text("SUMMARY"))
 	}
 	if s.dates {
 		s.wall = m.Wall.Date().Wall() - s.start.Wall
 		return true
 	}
-	z := x.zoneOf(m, c.Calendar, p.Line)
+	z := x.zoneOf(m, c.Calendar, p.Position())
 	if z == s.zone {
 		s.wall = m.Wall - s.start.Wall
 		s.exact = s.clock.Instant(m.Wall) - s.clock.Instant(s.start.Wall)
@@ -140,7 +140,7 @@ func (x *expansion) endFromDuration(c *ical.Component, s *shape) bool {
 	}
 	d, err := ical.ParseDuration(p.Value)
 	if err != nil {
-		x.told(p.Line, ical.Warning, "bad-duration", "%v: the event %q is read as if it had no end", err, c.Text("SUMMARY"))
+		x.told(p.Position(), ical.Warning, "bad-duration", "%v: the event %q is read as if it had no end", err, c.Text("SUMMARY"))
 		return false
 	}
 	s.byDuration, s.days, s.seconds = true, d.Days, int64(d.Exact/time.Second)
@@ -149,7 +149,7 @@ func (x *expansion) endFromDuration(c *ical.Component, s *shape) bool {
 }
 
 // zoneOf is the zone in which a reading of the given calendar is to be understood.
-func (x *expansion) zoneOf(m ical.Moment, calendar, line int) *zone.Zone {
+func (x *expansion) zoneOf(m ical.Moment, calendar int, at ical.Position) *zone.Zone {
 	switch m.Anchor {
 	case ical.UTC:
 		return zone.UTC
@@ -163,7 +163,7 @@ func (x *expansion) zoneOf(m ical.Moment, calendar, line int) *zone.Zone {
 			return z
 		}
 		x.unknown = append(x.unknown, m.TZID)
-		x.told(line, ical.Warning, "unknown-zone", "%v: read in %s", err, z)
+		x.told(at, ical.Warning, "unknown-zone", "%v: read in %s", err, z)
 		return z
 	case ical.Floating:
 		return x.floating(calendar)

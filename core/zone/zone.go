@@ -111,19 +111,19 @@ func NewTable(vtimezones []*ical.Component) (*Table, []ical.Diagnostic) {
 	for _, c := range vtimezones {
 		id := tidy(c.Text("TZID"))
 		if id == "" {
-			diags = append(diags, ical.Diagf(c.Line, ical.Warning, "zone-without-id", "a VTIMEZONE has no TZID: nothing can refer to it"))
+			diags = append(diags, ical.Diagf(c.Position(), ical.Warning, "zone-without-id", "a VTIMEZONE has no TZID: nothing can refer to it"))
 			continue
 		}
 		if before, twice := texts[id]; twice {
 			if before != c.String() {
-				diags = append(diags, ical.Diagf(c.Line, ical.Warning, "zone-twice", "there are two VTIMEZONEs %q with different rules: the first one is used", id))
+				diags = append(diags, ical.Diagf(c.Position(), ical.Warning, "zone-twice", "there are two VTIMEZONEs %q with different rules: the first one is used", id))
 			}
 			continue
 		}
 		texts[id] = c.String()
 		z, err := fromVTimezone(id, c)
 		if err != nil {
-			diags = append(diags, ical.Diagf(c.Line, ical.Warning, "bad-zone", "VTIMEZONE %q cannot be read (%v)", id, err))
+			diags = append(diags, ical.Diagf(c.Position(), ical.Warning, "bad-zone", "VTIMEZONE %q cannot be read (%v)", id, err))
 			continue
 		}
 		t.own[id] = z
