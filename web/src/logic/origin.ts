@@ -2,7 +2,7 @@
 import type { Booking, Color } from '@/data/api'
 
 /** The colour of what came from a feed, or of what came from none. */
-export const colorOf = (color?: Color) => (color ? `var(--feed-${color})` : 'var(--ink-soft)')
+export const colorOf = (color?: Color) => (color ? `var(--feed-${color})` : 'var(--ink)')
 
 /** Whether a booking is hidden with its feed; what came from none never is. */
 export const isHidden = (b: Booking, hidden: number[]) => b.feed !== undefined && hidden.includes(b.feed)
