@@ -104,7 +104,9 @@ func (env *Env) check(c *cli.Command, name string) (diags []ical.Diagnostic, doc
 			}
 		}
 	}
-	slices.SortStableFunc(diags, func(a, b ical.Diagnostic) int { return cmp.Or(cmp.Compare(a.Line, b.Line), cmp.Compare(a.Column, b.Column)) })
+	slices.SortStableFunc(diags, func(a, b ical.Diagnostic) int {
+		return cmp.Or(cmp.Compare(a.Line, b.Line), cmp.Compare(a.Column, b.Column))
+	})
 	return diags, doc, nil
 }
 
