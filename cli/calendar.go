@@ -270,6 +270,10 @@ func statusOf(b client.Booking) string {
 		words[0] = "echo"
 	case b.Verdict == client.VerdictOneWith:
 		words[0] = "same as another"
+	case b.Verdict == client.VerdictUnclear:
+		words[0] += ", perhaps an echo"
+	case b.Verdict == client.VerdictStale:
+		words[0] += ", a forgotten block"
 	case !b.Blocks:
 		words[0] = "shown only"
 	}

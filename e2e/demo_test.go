@@ -134,7 +134,7 @@ func TestDemo(t *testing.T) {
 	assert.ElementsMatch(t, []string{"Ketch Merrow: double_booking among 2", "Net Loft hall: tentative_clash among 2", "Rowing gigs: double_booking among 3"}, found,
 		"on whatever day it is loaded")
 	before := one()
-	assert.Equal(t, client.DoubleBooking, before.Kind)
+	assert.Equal(t, client.ConflictKindDoubleBooking, before.Kind)
 	assert.Equal(t, "Lindqvist party", before.Bookings[0].Title)
 	assert.Equal(t, "Charter: Harbour School", before.Bookings[1].Title)
 	out, code := d.wharf("wharf feed refresh --all")

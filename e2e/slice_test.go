@@ -36,7 +36,7 @@ func TestDoubleBookingEndToEnd(t *testing.T) {
 	all := w.conflicts()
 	require.Len(t, all, 1)
 	c := all[0]
-	assert.Equal(t, client.DoubleBooking, c.Kind)
+	assert.Equal(t, client.ConflictKindDoubleBooking, c.Kind)
 	assert.Equal(t, []string{day(t, 11), day(t, 12)}, []string{c.Start, c.End})
 	require.Len(t, c.Bookings, 2)
 	assert.Equal(t, []string{"Lindqvist", "Feed of Merrow Charter Desk", day(t, 10), day(t, 12)}, []string{c.Bookings[0].Title, c.Bookings[0].Label, c.Bookings[0].Start, c.Bookings[0].End})

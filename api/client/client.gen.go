@@ -68,16 +68,19 @@ func (e Color) Valid() bool {
 
 // Defines values for ConflictKind.
 const (
-	DoubleBooking  ConflictKind = "double_booking"
-	TentativeClash ConflictKind = "tentative_clash"
+	ConflictKindDoubleBooking  ConflictKind = "double_booking"
+	ConflictKindTentativeClash ConflictKind = "tentative_clash"
+	ConflictKindUnclear        ConflictKind = "unclear"
 )
 
 // Valid indicates whether the value is a known member of the ConflictKind enum.
 func (e ConflictKind) Valid() bool {
 	switch e {
-	case DoubleBooking:
+	case ConflictKindDoubleBooking:
 		return true
-	case TentativeClash:
+	case ConflictKindTentativeClash:
+		return true
+	case ConflictKindUnclear:
 		return true
 	default:
 		return false
@@ -314,6 +317,8 @@ const (
 	VerdictBooking Verdict = "booking"
 	VerdictEcho    Verdict = "echo"
 	VerdictOneWith Verdict = "one_with"
+	VerdictStale   Verdict = "stale"
+	VerdictUnclear Verdict = "unclear"
 )
 
 // Valid indicates whether the value is a known member of the Verdict enum.
@@ -324,6 +329,10 @@ func (e Verdict) Valid() bool {
 	case VerdictEcho:
 		return true
 	case VerdictOneWith:
+		return true
+	case VerdictStale:
+		return true
+	case VerdictUnclear:
 		return true
 	default:
 		return false

@@ -12,6 +12,7 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -71,6 +72,16 @@ func Mint(key []byte, parts ...string) string {
 	mac := hmac.New(sha256.New, key)
 	mac.Write([]byte(strings.Join(parts, "\x00")))
 	return hex.EncodeToString(mac.Sum(nil)[:16]) + mintedEnd
+}
+
+// Piece is the UID of the nth piece of a booking of which only pieces are published; that of
+// the first is the booking's own.
+func Piece(minted string, n int) string {
+	if n == 0 {
+		return minted
+	}
+	sum := sha256.Sum256([]byte(minted + "\x00" + strconv.Itoa(n)))
+	return hex.EncodeToString(sum[:16]) + mintedEnd
 }
 
 // LooksMinted reports whether a UID may be one of ours; only a look at what was carried

@@ -72,3 +72,31 @@ func TestMint(t *testing.T) {
 		assert.NotEqual(t, uid, other)
 	}
 }
+
+// TestHoldings: what a recipient held, by the versions that it picked up.
+func TestHoldings(t *testing.T) {
+	at := func(minutes int) time.Time { return now.Add(time.Duration(minutes) * time.Minute) }
+	history := []carried.Row{{Item: item("kept", 1, 2), From: 2}, {Item: item("dropped", 1, 2), From: 1, To: 3}, {Item: item("brief", 1, 2), From: 3, To: 3}, {Item: item("new", 1, 2), From: 9}}
+	for _, tc := range []struct {
+		name    string
+		pickups []carried.Pickup
+		want    []carried.Holding
+		mixed   bool
+	}{
+		{"never", nil, make([]carried.Holding, 4), false},
+		{"one version after the other", []carried.Pickup{{2, "Desk/1.0", at(0), at(0), 1}, {4, "Desk/1.1", at(10), at(30), 3}},
+			[]carried.Holding{{From: at(0)}, {at(0), at(10), at(20)}, {}, {}}, false},
+		{"versions passed over", []carried.Pickup{{3, "Desk/1.0", at(0), at(5), 2}, {5, "Desk/1.0", at(10), at(10), 1}, {6, "Desk/1.0", at(20), at(20), 1}},
+			[]carried.Holding{{From: at(0)}, {at(0), at(10), at(20)}, {at(0), at(10), at(20)}, {}}, false},
+		{"a person's browser is no recipient", []carried.Pickup{{2, "Desk importer", at(0), at(90), 9}, {4, "Mozilla/5.0 (X11)", at(10), at(10), 1}},
+			[]carried.Holding{{From: at(0)}, {From: at(0)}, {}, {}}, false},
+		{"two kinds that both come again and again", []carried.Pickup{{2, "Desk importer", at(0), at(90), 9}, {2, "Other/2", at(10), at(40), 4}},
+			[]carried.Holding{{From: at(0)}, {From: at(0)}, {}, {}}, true},
+	} {
+		own, mixed := carried.OfRecipient(tc.pickups, "")
+		assert.Equal(t, tc.want, carried.Holdings(history, own), tc.name)
+		assert.Equal(t, tc.mixed, mixed, tc.name)
+	}
+	own, _ := carried.OfRecipient([]carried.Pickup{{2, "Desk importer", at(0), at(90), 9}, {2, "Other/2", at(10), at(40), 4}}, "other")
+	assert.Equal(t, at(10), carried.Holdings(history, own)[0].From, "a person may say who the recipient is")
+}

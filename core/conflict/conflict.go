@@ -3,9 +3,10 @@
 // In: the blocking bookings that are left once echoes are set aside, and the capacity.
 // Out: Conflicts, each one unbroken run of excess of one kind.
 //
-// The sweep walks the starts and the ends of all spans, each sorted apart, and keeps two
-// sums: firm units, and units in all. Where the firm sum is above the capacity it is a
-// double booking; where only the whole sum is, a tentative clash. Spans are half-open:
+// The sweep walks the starts and the ends of all spans, each sorted apart, and keeps the
+// sums of firm units, and of units in all. Where the firm sum is above the capacity it is a
+// double booking; where only the whole sum is, a tentative clash. Of the firm ones some may
+// be reflections: where the sum is above the capacity only with these, it is unclear. Spans are half-open:
 // leaving and arriving on one day is no clash. Find and Follow take n log n steps for n
 // bookings, and as many more as what they return holds IDs.
 package conflict
@@ -25,6 +26,7 @@ type Kind string
 const (
 	DoubleBooking  Kind = "double_booking"
 	TentativeClash Kind = "tentative_clash"
+	Unclear        Kind = "unclear" // a double booking, unless one of them is a reflection
 )
 
 // Booking is what the sweep needs to know of a booking.
@@ -33,6 +35,7 @@ type Booking struct {
 	Span      span.Span
 	Units     int
 	Tentative bool
+	Unclear   bool // it may be a reflection
 }
 
 // Conflict is one unbroken run of excess: Span is the run, Bookings are the IDs of
@@ -51,17 +54,17 @@ func Find(bookings []Booking, capacity int) []Conflict {
 
 // sweep is the state of one Find.
 type sweep struct {
-	bookings  []Booking // those that take anything, in order of start
-	capacity  int
-	firm, all int  // units taken at the point that is looked at
-	double    runs // of DoubleBooking
-	clash     runs // of TentativeClash
+	bookings []Booking // those that take anything, in order of start
+	capacity int
+	// Units taken at the point that is looked at: surely, firmly, in all.
+	sure, firm, all        int
+	double, unclear, clash runs // of DoubleBooking, of Unclear, of TentativeClash
 }
 
 // newSweep places the bookings in order of start, so that whoever walks them in order of
 // time finds neighbours beside each other in memory.
 func newSweep(bookings []Booking, capacity int) *sweep {
-	s := &sweep{capacity: capacity, double: runs{kind: DoubleBooking}, clash: runs{kind: TentativeClash}}
+	s := &sweep{capacity: capacity, double: runs{kind: DoubleBooking}, unclear: runs{kind: Unclear}, clash: runs{kind: TentativeClash}}
 	starts := order(bookings, func(b *Booking) int64 { return b.Span.Start })
 	s.bookings = make([]Booking, len(starts))
 	for n, p := range starts {
@@ -90,12 +93,14 @@ func (s *sweep) find() []Conflict {
 		for ; i < len(s.bookings) && s.bookings[i].Span.Start == at; i++ {
 			s.take(&s.bookings[i], 1)
 		}
-		s.double.step(s.firm > s.capacity, at)
+		s.double.step(s.sure > s.capacity, at)
+		s.unclear.step(s.sure <= s.capacity && s.firm > s.capacity, at)
 		s.clash.step(s.firm <= s.capacity && s.all > s.capacity, at)
 	}
 	s.handOut(&s.double)
+	s.handOut(&s.unclear)
 	s.handOut(&s.clash)
-	found := append(s.double.found, s.clash.found...)
+	found := slices.Concat(s.double.found, s.unclear.found, s.clash.found)
 	slices.SortFunc(found, func(a, b Conflict) int {
 		return cmp.Or(a.Span.Compare(b.Span), cmp.Compare(a.Kind, b.Kind))
 	})
@@ -155,6 +160,9 @@ func (s *sweep) take(b *Booking, sign int) {
 	s.all += sign * b.Units
 	if !b.Tentative {
 		s.firm += sign * b.Units
+		if !b.Unclear {
+			s.sure += sign * b.Units
+		}
 	}
 }
 
@@ -192,8 +200,8 @@ func (s *sweep) each(r *runs, f func(run int, booking int64)) {
 	next := 0 // the first run that may hold a booking
 	for i := range s.bookings {
 		b := &s.bookings[i]
-		if b.Tentative && r.kind == DoubleBooking {
-			continue // a firm excess is not the tentative one's doing
+		if b.Tentative && r.kind != TentativeClash || b.Unclear && r.kind == DoubleBooking {
+			continue // a firm excess is not the tentative one's doing, nor a sure one the unclear one's
 		}
 		for next < len(r.found) && r.found[next].Span.End <= b.Span.Start {
 			next++

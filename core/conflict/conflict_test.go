@@ -18,6 +18,8 @@ func b(id, start, end int64) conflict.Booking {
 
 func tentative(b conflict.Booking) conflict.Booking { b.Tentative = true; return b }
 
+func maybe(b conflict.Booking) conflict.Booking { b.Unclear = true; return b }
+
 func TestFind(t *testing.T) {
 	double := func(start, end int64, ids ...int64) conflict.Conflict {
 		return conflict.Conflict{Kind: conflict.DoubleBooking, Span: span.Span{Start: start, End: end}, Bookings: ids}
@@ -40,6 +42,9 @@ func TestFind(t *testing.T) {
 		{"a tentative one clashes only tentatively", []conflict.Booking{b(1, 0, 3), tentative(b(2, 1, 5))}, 1, []conflict.Conflict{clash(1, 3, 1, 2)}},
 		{"the firm clash takes over where it is", []conflict.Booking{b(1, 0, 9), tentative(b(2, 1, 5)), b(3, 3, 4)}, 1,
 			[]conflict.Conflict{clash(1, 3, 1, 2), double(3, 4, 1, 3), clash(4, 5, 1, 2)}},
+		{"it may be a reflection", []conflict.Booking{b(1, 0, 3), maybe(b(2, 0, 3))}, 1, []conflict.Conflict{{Kind: conflict.Unclear, Span: span.Span{Start: 0, End: 3}, Bookings: []int64{1, 2}}}},
+		{"a sure one beside one that may be a reflection", []conflict.Booking{b(1, 0, 3), maybe(b(2, 0, 3)), b(3, 1, 2)}, 1,
+			[]conflict.Conflict{{Kind: conflict.Unclear, Span: span.Span{Start: 0, End: 1}, Bookings: []int64{1, 2}}, double(1, 2, 1, 3), {Kind: conflict.Unclear, Span: span.Span{Start: 2, End: 3}, Bookings: []int64{1, 2}}}},
 		{"empty spans take nothing", []conflict.Booking{b(1, 0, 9), b(2, 3, 3)}, 1, nil},
 	} {
 		assert.Equal(t, tc.want, conflict.Find(tc.in, tc.capacity), tc.name)
@@ -54,22 +59,27 @@ func TestFindAgainstCounting(t *testing.T) {
 		var in []conflict.Booking
 		for id := range int64(rnd.Intn(9)) {
 			start := rnd.Int63n(20)
-			in = append(in, conflict.Booking{ID: id, Span: span.Span{Start: start, End: start + rnd.Int63n(6)}, Units: 1 + rnd.Intn(2), Tentative: rnd.Intn(4) == 0})
+			in = append(in, conflict.Booking{ID: id, Span: span.Span{Start: start, End: start + rnd.Int63n(6)}, Units: 1 + rnd.Intn(2), Tentative: rnd.Intn(4) == 0, Unclear: rnd.Intn(4) == 0})
 		}
 		capacity := 1 + rnd.Intn(3)
 		excess := map[conflict.Kind][]int64{}
 		for p := range int64(30) {
-			firm, all := 0, 0
+			sure, firm, all := 0, 0, 0
 			for _, b := range in {
 				if b.Span.Start <= p && p < b.Span.End {
 					all += b.Units
 					if !b.Tentative {
 						firm += b.Units
+						if !b.Unclear {
+							sure += b.Units
+						}
 					}
 				}
 			}
-			if firm > capacity {
+			if sure > capacity {
 				excess[conflict.DoubleBooking] = append(excess[conflict.DoubleBooking], p)
+			} else if firm > capacity {
+				excess[conflict.Unclear] = append(excess[conflict.Unclear], p)
 			} else if all > capacity {
 				excess[conflict.TentativeClash] = append(excess[conflict.TentativeClash], p)
 			}
@@ -80,7 +90,7 @@ func TestFindAgainstCounting(t *testing.T) {
 				got[c.Kind] = append(got[c.Kind], p)
 			}
 			for _, b := range in {
-				involved := b.Span.Overlaps(c.Span) && (c.Kind == conflict.TentativeClash || !b.Tentative)
+				involved := b.Span.Overlaps(c.Span) && (c.Kind == conflict.TentativeClash || !b.Tentative) && (c.Kind != conflict.DoubleBooking || !b.Unclear)
 				require.Equal(t, involved, slices.Contains(c.Bookings, b.ID), "%+v in %+v", b, c)
 			}
 			found++

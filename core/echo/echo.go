@@ -1,13 +1,30 @@
-// Package echo says which entries of a feed are only the reflection of what we sent.
+// Package echo says which entries of a calendar's feeds are only the reflection of what
+// their platforms got from us, or from each other.
 //
-// In: what publications of the calendar carried, and the entries of a feed, all of them:
-// what one is may depend on what else the feed shows. Out: a verdict on each with its
-// evidence. Only reflections that keep our UIDs are recognised so far (the
-// verdict "certain" of the model); everything else is a booking.
+// In: the entries of every feed, when each came to be where it is (its stand), and what the
+// platforms held when. Out: a Verdict on each entry, with the evidence. The rules are those
+// of the model under "Echoes", in this order: an entry under a UID of ours with what was
+// sent is certain. Of the others, those that equal something that their platform held are
+// matched with it one to one; one is an echo if an own sale is improbable by a recorded
+// fact, and unclear if it may be one. Everything else is a booking of the platform's own:
+// what was there before any pickup could have brought it, what was sold again after a version
+// without it was picked up, what only overlaps, and one more than was sent.
+//
+//	sent 10 to 12 July, picked up 9:00; shown 10 to 12 July at 12:00, not at 11:50 -> an echo, if own sales are rare enough
+//	the same, in the form in which this platform writes its sales                  -> unclear
+//	the same, shown before 9:00                                                    -> a booking
+//	sent 10 to 12 July; shown 11 to 13 July                                        -> a booking
+//
+// The same facts give the same verdicts, whatever came first. It takes n log n steps.
 package echo
 
 import (
+	"cmp"
+	"slices"
+	"time"
+
 	"wharf/core/carried"
+	"wharf/core/reading"
 	"wharf/core/span"
 )
 
@@ -17,18 +34,131 @@ type Kind string
 const (
 	Booking Kind = "booking" // its platform's own
 	Echo    Kind = "echo"    // a reflection: counts for nothing and is never published
+	Unclear Kind = "unclear" // it may be either: it blocks, and a person is asked
+	Stale   Kind = "stale"   // a reflection of what is gone for long: it blocks again
 )
 
 // Verdict is a Kind with what it rests on; a plain booking needs nothing.
 type Verdict struct {
 	Kind     Kind
 	Evidence Evidence
+	// Rest is what is the platform's own of an entry that holds whole items and more; nil for
+	// every other: then it is all of it, or nothing.
+	Rest []span.Span
 }
 
-// Carried is everything that the publications of one calendar carried, by UID, and the
-// bookings that are or were on the calendar itself, by the UID under which they are
-// published.
-type Carried struct {
+// Rules are what is laid down for the judgement.
+type Rules struct {
+	Capacity int
+	// Limit is below which chance an own sale is ruled out; 0: DefaultLimit.
+	Limit float64
+	// Delay is how long after a pickup a platform may not yet show what it got, or still show
+	// what it lost, where that was not measured; negative: none.
+	Delay time.Duration
+	// Skew is how far a platform's clock may be from ours; at least LeastSkew.
+	Skew time.Duration
+	Day  int64 // a day on the calendar's axis
+}
+
+// What holds where nothing else is said.
+const (
+	DefaultLimit = 1.0 / 10000
+	DefaultDelay = 2 * time.Hour
+	LeastSkew    = 5 * time.Minute
+)
+
+// Publication is one with all that it carried, and who picked it up.
+type Publication struct {
+	Platform int64
+	History  []carried.Row
+	Pickups  []carried.Pickup
+}
+
+// Feed is a feed with its entries on the calendar.
+type Feed struct {
+	ID, Platform int64
+	// Read is the request time of its last good reading, and Today the point of the axis at
+	// which that was.
+	Read    time.Time
+	Today   int64
+	Entries []Entry
+}
+
+// Entry is an entry of a feed on the calendar.
+type Entry struct {
+	UID            string
+	Span           span.Span
+	Form           string
+	Created, Stamp time.Time        // CREATED and DTSTAMP; zero when not given
+	Stand          reading.Interval // when it can have come to be where it is
+	// Elsewhere is the UID under which what it reflects was sent, if it was found to be an echo
+	// on another calendar.
+	Elsewhere string
+}
+
+// Judge says of each entry of each feed what it is. originals are the bookings that are or
+// were on the calendar itself, by the UID under which they are published.
+func Judge(r Rules, sent []Publication, feeds []Feed, originals map[string]span.Span) [][]Verdict {
+	r = r.withDefaults()
+	everything := newCarried(originals)
+	held := map[int64]*holdings{}
+	for _, s := range sent {
+		everything.add(s)
+		if held[s.Platform] == nil {
+			held[s.Platform] = &holdings{}
+		}
+		held[s.Platform].add(s)
+	}
+	shared := sharedSpans(feeds)
+	all := make([]*matcher, len(feeds))
+	for i := range feeds {
+		all[i] = newMatcher(r, &feeds[i], held[feeds[i].Platform], everything)
+		all[i].match(func(s span.Span) bool { return shared[s] > 1 })
+	}
+	pair(r, all)
+	verdicts := make([][]Verdict, len(feeds))
+	for i, m := range all {
+		verdicts[i] = m.verdicts
+	}
+	return verdicts
+}
+
+// sharedSpans counts the platforms that show a span.
+func sharedSpans(feeds []Feed) map[span.Span]int {
+	type on struct {
+		span.Span
+		platform int64
+	}
+	seen, shared := map[on]bool{}, map[span.Span]int{}
+	for _, f := range feeds {
+		for _, e := range f.Entries {
+			if at := (on{e.Span, f.Platform}); !seen[at] {
+				seen[at] = true
+				shared[e.Span]++
+			}
+		}
+	}
+	return shared
+}
+
+func (r Rules) withDefaults() Rules {
+	if r.Limit == 0 {
+		r.Limit = DefaultLimit
+	}
+	switch {
+	case r.Delay == 0:
+		r.Delay = DefaultDelay
+	case r.Delay < 0:
+		r.Delay = 0
+	}
+	r.Skew = max(r.Skew, LeastSkew)
+	r.Day = max(r.Day, 1)
+	return r
+}
+
+// everything that the publications of one calendar carried, by UID, and the bookings that
+// are or were on the calendar itself.
+type everything struct {
 	byUID     map[string][]sentRow
 	originals map[string]span.Span
 }
@@ -36,61 +166,76 @@ type Carried struct {
 type sentRow struct {
 	platform int64
 	row      carried.Row
+	holding  carried.Holding
 }
 
-// NewCarried returns a Carried without publications.
-func NewCarried(originals map[string]span.Span) *Carried {
-	return &Carried{map[string][]sentRow{}, originals}
+func newCarried(originals map[string]span.Span) *everything {
+	return &everything{map[string][]sentRow{}, originals}
 }
 
-// Add records what a publication for the platform carried.
-func (s *Carried) Add(platform int64, rows []carried.Row) {
-	for _, r := range rows {
-		s.byUID[r.UID] = append(s.byUID[r.UID], sentRow{platform, r})
+func (s *everything) add(p Publication) {
+	own, _ := carried.OfRecipient(p.Pickups, "")
+	for i, h := range carried.Holdings(p.History, own) {
+		r := p.History[i]
+		s.byUID[r.UID] = append(s.byUID[r.UID], sentRow{p.Platform, r, h})
 	}
-}
-
-// Entry is an entry of a feed on the calendar.
-type Entry struct {
-	UID  string
-	Span span.Span
-	// Elsewhere: it was found to be an echo on another calendar.
-	Elsewhere bool
-}
-
-// Judge says of each of the entries of a feed of the platform what it is.
-func (s *Carried) Judge(platform int64, feed []Entry) []Verdict {
-	verdicts := make([]Verdict, len(feed))
-	for i, e := range feed {
-		verdicts[i] = s.certain(platform, e)
-	}
-	return verdicts
 }
 
 // certain is the verdict on an entry by its UID alone. It is an echo, certainly, when
 // its UID is one that we minted and sent with this very span; or when it is one that we
-// minted for a booking which is on this calendar itself, and either the spans are equal
-// or the entry was found to be an echo on the calendar whose publication sent it
-// (elsewhere): so a feed may count on several calendars, of different grains. Our UID
+// minted for a booking which is on this calendar itself, with an equal span. It is one too
+// when it was found to reflect a booking of this calendar on the calendar whose publication
+// sent that (elsewhere): so a feed may count on several calendars, of different grains. Our UID
 // with a span that we never sent is a booking, since nothing proves that the dates are
-// not sold.
-func (s *Carried) certain(platform int64, e Entry) Verdict {
+// not sold. known is false for a UID that is not ours.
+func (s *everything) certain(platform int64, e Entry) (v Verdict, row *sentRow, known bool) {
 	rows, at := s.byUID[e.UID], e.Span
+	if original, here := s.originals[e.Elsewhere]; here && e.Elsewhere != "" && len(rows) == 0 {
+		return Verdict{Kind: Echo, Evidence: Evidence{Kind: OwnHere, Span: original, Item: e.Elsewhere, Live: true}}, nil, true
+	}
 	original, here := s.originals[e.UID]
-	if here && (original == at || e.Elsewhere) && len(rows) == 0 {
-		return Verdict{Echo, Evidence{Kind: OwnHere, Span: original}}
+	if here && original == at && len(rows) == 0 {
+		return Verdict{Kind: Echo, Evidence: Evidence{Kind: OwnHere, Span: original, Item: e.UID, Live: true}}, nil, true
 	}
 	if len(rows) == 0 {
-		return Verdict{Kind: Booking}
+		return Verdict{Kind: Booking}, nil, here
 	}
-	var match *sentRow
 	for i, r := range rows {
-		if r.row.Span == at && (match == nil || r.platform == platform && match.platform != platform) {
-			match = &rows[i]
+		if r.row.Span == at && (row == nil || r.platform == platform && row.platform != platform) {
+			row = &rows[i]
 		}
 	}
-	if match == nil {
-		return Verdict{Booking, Evidence{Kind: NeverSent, Span: at}}
+	if row == nil {
+		return Verdict{Kind: Booking, Evidence: Evidence{Kind: NeverSent, Span: at}}, nil, true
 	}
-	return Verdict{Echo, Evidence{Kind: Sent, Span: at, Platform: match.platform, Version: match.row.From}}
+	return Verdict{Kind: Echo, Evidence: Evidence{Kind: Sent, Span: at, Platform: row.platform, Version: row.row.From, Item: e.UID}}, row, true
+}
+
+// item is something that a platform held.
+type item struct {
+	carried.Item
+	stamp   time.Time
+	version int64
+	holding carried.Holding
+	live    bool // it is published still
+}
+
+// holdings are the items that a platform held, by start.
+type holdings struct {
+	items []*item
+	mixed bool // nobody knows who reads there
+}
+
+func (h *holdings) add(p Publication) {
+	own, mixed := carried.OfRecipient(p.Pickups, "")
+	h.mixed = h.mixed || mixed
+	for i, holding := range carried.Holdings(p.History, own) {
+		r := p.History[i]
+		if !holding.Never() {
+			h.items = append(h.items, &item{Item: r.Item, stamp: r.Stamp, version: r.From, holding: holding, live: r.To == 0})
+		}
+	}
+	slices.SortFunc(h.items, func(a, b *item) int {
+		return cmp.Or(a.Span.Compare(b.Span), a.holding.From.Compare(b.holding.From), cmp.Compare(a.UID, b.UID))
+	})
 }

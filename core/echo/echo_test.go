@@ -16,12 +16,12 @@ func TestJudge(t *testing.T) {
 	s := func(first, last int) span.Span {
 		return span.Days(span.NewDate(2026, 7, first), span.NewDate(2026, 7, last))
 	}
-	sent := echo.NewCarried(map[string]span.Span{"here@wharf": s(20, 22)})
+	originals := map[string]span.Span{"here@wharf": s(20, 22)}
 	row := func(uid string, at span.Span, from, to int64) carried.Row {
 		return carried.Row{Item: carried.Item{Name: carried.Name{UID: uid}, Span: at, Units: 1}, From: from, To: to}
 	}
-	sent.Add(1, []carried.Row{row("a@wharf", s(10, 12), 1, 3), row("a@wharf", s(11, 13), 4, 0)})
-	sent.Add(2, []carried.Row{row("a@wharf", s(11, 13), 7, 0), row("b@wharf", s(1, 2), 2, 2)})
+	sent := []echo.Publication{{Platform: 1, History: []carried.Row{row("a@wharf", s(10, 12), 1, 3), row("a@wharf", s(11, 13), 4, 0)}},
+		{Platform: 2, History: []carried.Row{row("a@wharf", s(11, 13), 7, 0), row("b@wharf", s(1, 2), 2, 2)}}}
 	for _, tc := range []struct {
 		name      string
 		platform  int64
@@ -44,7 +44,12 @@ func TestJudge(t *testing.T) {
 		{"in another grain, known to be an echo there", 1, "here@wharf", s(20, 23), true, echo.Echo, echo.Evidence{Kind: echo.OwnHere, Span: s(20, 22)}},
 		{"in another grain, of which nothing is known", 1, "here@wharf", s(20, 23), false, echo.Booking, echo.Evidence{}},
 	} {
-		v := sent.Judge(tc.platform, []echo.Entry{{UID: tc.uid, Span: tc.at, Elsewhere: tc.elsewhere}})[0]
+		elsewhere := ""
+		if tc.elsewhere {
+			elsewhere = tc.uid
+		}
+		v := echo.Judge(echo.Rules{Capacity: 1}, sent, []echo.Feed{{ID: 1, Platform: tc.platform, Entries: []echo.Entry{{UID: tc.uid, Span: tc.at, Elsewhere: elsewhere}}}}, originals)[0][0]
+		v.Evidence.Item, v.Evidence.Live = "", false
 		assert.Equal(t, tc.want, v.Kind, tc.name)
 		assert.Equal(t, tc.evidence, v.Evidence, tc.name)
 	}

@@ -6,11 +6,26 @@ import "wharf/core/span"
 // so that new wording changes nothing that is stored. The zero Evidence is none.
 type Evidence struct {
 	Kind Reason `json:"kind,omitempty"`
-	// Span is what was sent with the UID or, where nothing was, what the entry shows.
+	// Against is what speaks for an own sale all the same; "" for nothing.
+	Against Reason `json:"against,omitempty"`
+	// Way is how the entry differs from what was sent; "" for not at all.
+	Way Way `json:"way,omitempty"`
+	// Span is what was sent or, where nothing was, what the entry shows.
 	Span span.Span `json:"span,omitzero"`
 	// Platform is whom it was sent to, from Version on.
 	Platform int64 `json:"platform,omitempty"`
 	Version  int64 `json:"version,omitempty"`
+	// Item is the UID of what was sent, the first one of several.
+	Item string `json:"item,omitempty"`
+	// PickedUp is when the platform got it, and Dropped when it got a version without it, in
+	// Unix seconds; 0: never.
+	PickedUp int64 `json:"pickedUp,omitempty"`
+	Dropped  int64 `json:"dropped,omitempty"`
+	// Chance is that of an own sale of just this span in the time that there was for it; 0:
+	// not reckoned.
+	Chance float64 `json:"chance,omitempty"`
+	// Live: what was sent is published still.
+	Live bool `json:"live,omitempty"`
 }
 
 // Reason is the kind of an Evidence.
@@ -26,4 +41,51 @@ const (
 	NeverSent Reason = "never_sent"
 	// TwoOrigins: another feed has it too, as a later revision or an exact copy.
 	TwoOrigins Reason = "two_origins"
+
+	// KnewBefore: the platform knew of it when a reading still showed nothing there.
+	KnewBefore Reason = "knew_before"
+	// BlockForm: it is written as only the blocks of this feed are.
+	BlockForm Reason = "block_form"
+	// SideBySide: the feed shows its platform's own sale of the same span beside it.
+	SideBySide Reason = "side_by_side"
+	// SameStamp: it was made or stamped at the very second at which what was sent was.
+	SameStamp Reason = "same_stamp"
+	// Improbable: the Chance of an own sale is below the calendar's limit.
+	Improbable Reason = "improbable"
+	// Held: the platform held it, and nothing more speaks for a reflection.
+	Held Reason = "held"
+	// Paired: another platform shows the same span, nothing that we sent explains it, and there
+	// are more such pairs: the platforms may be linked directly.
+	Paired Reason = "paired"
+	// PartSent: it holds whole items that were sent, and more.
+	PartSent Reason = "part_sent"
+
+	// SalesForm: it is written as only the sales of this feed are.
+	SalesForm Reason = "sales_form"
+	// OtherUID: the platform keeps our UIDs, and this one is its own.
+	OtherUID Reason = "other_uid"
+	// MadeBefore: it says that it was made before the platform got what was sent.
+	MadeBefore Reason = "made_before"
+	// DroppedMeanwhile: the platform got a version without it between the reading without it
+	// and the first with it.
+	DroppedMeanwhile Reason = "dropped_meanwhile"
+	// ReadersMixed: two kinds of readers come to the link, and nobody knows which is the platform.
+	ReadersMixed Reason = "readers_mixed"
+	// NewWay: it differs from what was sent in a way that is not known of this feed.
+	NewWay Reason = "new_way"
+	// NotKnownBefore: not all that it holds was known to the platform before.
+	NotKnownBefore Reason = "not_known_before"
+	// NothingSpeaksForIt: an own sale is as likely.
+	NothingSpeaksForIt Reason = "nothing_for_it"
+)
+
+// Way is how a reflection differs from what was sent.
+type Way string
+
+const (
+	Joined  Way = "joined"  // items end to end, or overlapping, as one
+	Split   Way = "split"   // an item in pieces
+	Shifted Way = "shifted" // a day earlier or later
+	Widened Way = "widened" // a day more at one end
+	Trimmed Way = "trimmed" // the past cut off
 )

@@ -34,6 +34,14 @@ type Facts struct {
 	// Originals are the bookings that are or were on the calendar, by the UID under which
 	// they are published: those whose UID some entry of the calendar's feeds carries.
 	Originals map[string]span.Span
+	Feeds     []Feed     // those that count on the calendar
+	Echoes    echo.Rules // Capacity and Day follow from Calendar
+}
+
+// Feed is a feed that counts on the calendar.
+type Feed struct {
+	ID   int64
+	Read time.Time // request time of its last good reading; zero before the first
 }
 
 // Booking is a booking with what was recorded about it.
@@ -51,8 +59,9 @@ type Booking struct {
 	// Stand is when it can have come to be where it is now; Sighting when it can have come to
 	// show what it shows now.
 	Stand, Sighting reading.Interval
-	// EchoElsewhere: the same occurrence was found to be an echo on another calendar.
-	EchoElsewhere bool
+	// EchoElsewhere is the UID of what the same occurrence was found to reflect on another
+	// calendar; "" for none.
+	EchoElsewhere string
 }
 
 // Publication is a publication with all that it ever carried.
@@ -97,13 +106,39 @@ const (
 	Counts  Kind = "booking"
 	Echo    Kind = "echo"     // a reflection: counts for nothing
 	OneWith Kind = "one_with" // one booking with another of the list, which stands for both
+	Unclear Kind = "unclear"  // it may be a reflection; it counts
+	Stale   Kind = "stale"    // a reflection of what is gone for long; it counts
 )
+
+// counts reports whether what was found takes anything on the calendar.
+func (k Kind) counts() bool { return k == Counts || k == Unclear || k == Stale }
 
 // Verdict is the finding on one booking.
 type Verdict struct {
 	Kind     Kind
 	Evidence echo.Evidence
 	With     int64 // for OneWith: the ID of the booking that stands for both
+	// Rest is what counts of a booking that holds reflections and more; nil: all of it.
+	Rest []span.Span
+}
+
+// pending reports whether time alone may change the verdict.
+func (v Verdict) pending() bool {
+	return v.Kind == Echo && v.Evidence.Kind != echo.Paired && !v.Evidence.Live || v.Kind == Unclear || v.Kind == Stale
+}
+
+// doubtful reports whether the booking may be a reflection: where units are several, also one
+// that equals what its platform held, and counts until the capacity depends on it.
+func (v Verdict) doubtful() bool {
+	return v.Kind == Unclear || v.Kind == Stale || v.Kind == Counts && v.Evidence.Kind == echo.Held
+}
+
+// spans are what counts of a booking.
+func (v Verdict) spans(b Booking) []span.Span {
+	if v.Rest != nil {
+		return v.Rest
+	}
+	return []span.Span{b.Span}
 }
 
 // Rendition is the next state of a publication. Body is nil when nothing changed.
@@ -121,6 +156,8 @@ type Result struct {
 	Verdicts   []Verdict
 	Conflicts  []Conflict
 	Renditions []Rendition
+	// Pending: time alone may change a verdict, as of a reflection whose original is gone.
+	Pending bool
 }
 
 // Judge draws the conclusions from the facts. It ends early, with the error of ctx, only
@@ -129,6 +166,7 @@ func Judge(ctx context.Context, f Facts) (Result, error) {
 	var r Result
 	for _, step := range []func(){
 		func() { r.Verdicts = verdictsOn(f) },
+		func() { r.Pending = slices.ContainsFunc(r.Verdicts, Verdict.pending) },
 		func() { r.Conflicts = conflictsIn(f, r.Verdicts) },
 		func() { r.Renditions = renditionsOf(ctx, f, r.Verdicts) },
 	} {
@@ -141,28 +179,20 @@ func Judge(ctx context.Context, f Facts) (Result, error) {
 
 // verdictsOn sets echoes aside first; only then can two be one.
 func verdictsOn(f Facts) []Verdict {
-	sent := echo.NewCarried(f.Originals)
-	for _, p := range f.Publications {
-		sent.Add(p.Platform, p.History)
-	}
 	verdicts := make([]Verdict, len(f.Bookings))
-	for _, feed := range feedsIn(f.Bookings) {
-		entries := make([]echo.Entry, len(feed))
-		for n, i := range feed {
-			b := f.Bookings[i]
-			entries[n] = echo.Entry{UID: b.UID, Span: b.Span, Elsewhere: b.EchoElsewhere}
-		}
-		for n, v := range sent.Judge(f.Bookings[feed[0]].Platform, entries) {
-			verdicts[feed[n]] = Verdict{Kind: Counts, Evidence: v.Evidence}
-			if v.Kind == echo.Echo {
-				verdicts[feed[n]].Kind = Echo
-			}
+	for i := range verdicts {
+		verdicts[i].Kind = Counts
+	}
+	feeds, of := feedsIn(f)
+	for n, found := range echo.Judge(f.echoRules(), f.sent(), feeds, f.Originals) {
+		for k, v := range found {
+			verdicts[of[n][k]] = Verdict{Kind: kinds[v.Kind], Evidence: v.Evidence, Rest: v.Rest}
 		}
 	}
 	var origins []booking.Origin
 	var at []int // origin -> booking
 	for i, b := range f.Bookings {
-		if verdicts[i].Kind != Echo && b.Blocks {
+		if verdicts[i].Kind.counts() && b.Blocks {
 			origins = append(origins, booking.Origin{Feed: b.Feed, UID: b.UID, Key: b.Key, Span: b.Span, Revision: b.Revision})
 			at = append(at, i)
 		}
@@ -176,28 +206,60 @@ func verdictsOn(f Facts) []Verdict {
 	return verdicts
 }
 
-// feedsIn are the bookings of each feed, as indexes; those that came from no feed are
-// nobody's reflection, and stand each for itself.
-func feedsIn(bookings []Booking) [][]int {
-	var feeds [][]int
+// kinds are what the kinds of echoes are called for bookings.
+var kinds = map[echo.Kind]Kind{echo.Booking: Counts, echo.Echo: Echo, echo.Unclear: Unclear, echo.Stale: Stale}
+
+func (f Facts) echoRules() echo.Rules {
+	r := f.Echoes
+	r.Capacity, r.Day = f.Calendar.Capacity, 1
+	if !f.Calendar.Grain.Dated() {
+		r.Day = int64(24 * time.Hour / time.Second)
+	}
+	return r
+}
+
+func (f Facts) sent() []echo.Publication {
+	sent := make([]echo.Publication, len(f.Publications))
+	for i, p := range f.Publications {
+		sent[i] = echo.Publication{Platform: p.Platform, History: p.History, Pickups: p.Pickups}
+	}
+	return sent
+}
+
+// feedsIn are the feeds with the bookings that came from each, and these as indexes. What
+// came from no feed is nobody's reflection.
+func feedsIn(f Facts) (feeds []echo.Feed, of [][]int) {
 	at := map[int64]int{}
-	for i, b := range bookings {
+	for i, b := range f.Bookings {
+		if b.Feed == 0 {
+			continue
+		}
 		n, seen := at[b.Feed]
-		if !seen || b.Feed == 0 {
+		if !seen {
 			n = len(feeds)
 			at[b.Feed] = n
-			feeds = append(feeds, nil)
+			feeds, of = append(feeds, echo.Feed{ID: b.Feed, Platform: b.Platform}), append(of, nil)
 		}
-		feeds[n] = append(feeds[n], i)
+		feeds[n].Entries = append(feeds[n].Entries, echo.Entry{UID: b.UID, Span: b.Span, Form: b.Form, Created: b.Created, Stamp: b.Revision.Stamp, Stand: b.Stand, Elsewhere: b.EchoElsewhere})
+		of[n] = append(of[n], i)
 	}
-	return feeds
+	for _, feed := range f.Feeds {
+		if n, seen := at[feed.ID]; seen {
+			feeds[n].Read, feeds[n].Today = feed.Read, span.Point(feed.Read, f.Calendar.Grain, f.Calendar.Zone)
+		}
+	}
+	return feeds, of
 }
 
 func conflictsIn(f Facts, verdicts []Verdict) []Conflict {
 	var counting []conflict.Booking
 	for i, b := range f.Bookings {
-		if verdicts[i].Kind == Counts && b.Blocks {
-			counting = append(counting, conflict.Booking{ID: b.ID, Span: b.Span, Units: b.Units, Tentative: b.Tentative})
+		v := verdicts[i]
+		if !v.Kind.counts() || !b.Blocks {
+			continue
+		}
+		for _, s := range v.spans(b) {
+			counting = append(counting, conflict.Booking{ID: b.ID, Span: s, Units: b.Units, Tentative: b.Tentative, Unclear: v.doubtful()})
 		}
 	}
 	found := conflict.Find(counting, f.Calendar.Capacity)
@@ -251,32 +313,28 @@ func still(was Conflict, is conflict.Conflict, now int64) Conflict {
 }
 
 func renditionsOf(ctx context.Context, f Facts, verdicts []Verdict) []Rendition {
-	// A booking with two origins is its recipient's own if either origin is; one that came
-	// from no feed is nobody's.
-	type sold struct{ booking, platform int64 }
-	own := map[sold]bool{}
-	for i, b := range f.Bookings {
-		id := b.ID
-		if verdicts[i].Kind == OneWith {
-			id = verdicts[i].With
-		}
-		own[sold{id, b.Platform}] = true
-	}
+	k := newKeeper(f, verdicts)
 	var all []Rendition
 	for _, p := range f.Publications {
 		if ctx.Err() != nil {
 			break
 		}
-		var want []carried.Item
-		for i, b := range f.Bookings {
-			if verdicts[i].Kind == Counts && b.Blocks && b.Span.Overlaps(p.Window) && !own[sold{b.ID, p.Platform}] {
-				want = append(want, carried.Item{Name: carried.Name{UID: b.Minted}, Span: b.Span, Units: b.Units, Tentative: b.Tentative})
-			}
-		}
 		r := Rendition{ID: p.ID, Version: p.Version}
 		if p.Revoked {
 			all = append(all, r)
 			continue
+		}
+		var want []carried.Item
+		for i, b := range f.Bookings {
+			v := verdicts[i]
+			if !v.Kind.counts() || !b.Blocks || k.keeps(i, p) {
+				continue
+			}
+			for n, s := range v.spans(b) {
+				if s.Overlaps(p.Window) {
+					want = append(want, carried.Item{Name: carried.Name{UID: carried.Piece(b.Minted, n)}, Span: s, Units: b.Units, Tentative: b.Tentative})
+				}
+			}
 		}
 		r.Change = carried.Advance(p.History, want, p.Version+1, f.Now)
 		if !r.Change.Empty() || p.Version == 0 || p.Renamed {

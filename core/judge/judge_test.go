@@ -167,7 +167,7 @@ func TestSecondCalendar(t *testing.T) {
 	block := sale(2, 1, "m@wharf", 10, 12)
 	wider := sale(3, 1, "m@wharf", 10, 13)
 	known := wider
-	known.EchoElsewhere = true
+	known.EchoElsewhere = "m@wharf"
 	here := map[string]span.Span{"m@wharf": {Start: day(10), End: day(12)}}
 	for _, tc := range []struct {
 		name      string

@@ -22,6 +22,7 @@ import (
 	"wharf/core/booking"
 	"wharf/core/carried"
 	"wharf/core/conflict"
+	"wharf/core/echo"
 	"wharf/core/judge"
 	"wharf/core/publish"
 	"wharf/core/reading"
@@ -38,6 +39,8 @@ type Combiner struct {
 	Now   func() time.Time
 	Log   *slog.Logger
 	Done  func(calendar int64, took time.Duration) // told of each; may be nil
+	// Echoes are the rules by which reflections are judged; the zero Rules are the defaults.
+	Echoes echo.Rules
 	// Rendered is told of each which publications have a new version, once that is committed
 	// and before anybody is answered; may be nil.
 	Rendered func(publications []int64)
@@ -121,6 +124,9 @@ func (c *Combiner) Calendar(ctx context.Context, id int64) (others []int64, err 
 	return done.others, nil
 }
 
+// recheckAfter is when a calendar is judged again of which time alone may change a verdict.
+const recheckAfter = 10 * time.Minute
+
 // outcome is what one combination came to.
 type outcome struct {
 	did      bool
@@ -132,10 +138,16 @@ type outcome struct {
 func (c *Combiner) combine(ctx context.Context, tx *store.Tx, calendar store.Calendar, marks []int64) (done outcome, err error) {
 	defer stumble.Catch(&err)
 	done.did = true
-	if done.rendered, done.others, err = c.judge(ctx, tx, calendar); err != nil {
+	var pending bool
+	if done.rendered, done.others, pending, err = c.judge(ctx, tx, calendar); err != nil {
 		return done, err
 	}
-	if err := tx.NextVersion(calendar); err != nil {
+	var recheck *time.Time
+	if pending {
+		at := c.Now().Add(recheckAfter)
+		recheck = &at
+	}
+	if err := tx.NextVersion(calendar, recheck); err != nil {
 		return done, err
 	}
 	if err := tx.TakeBack(calendar); err != nil {
@@ -185,21 +197,22 @@ func sentence(err error) string {
 }
 
 // judge reads the facts, draws the conclusions and writes what is new. It returns the
-// publications that have a new version, and the calendars that are to be judged again.
-func (c *Combiner) judge(ctx context.Context, tx *store.Tx, calendar store.Calendar) (rendered, others []int64, err error) {
+// publications that have a new version, the calendars that are to be judged again, and
+// whether this one is, in a while.
+func (c *Combiner) judge(ctx context.Context, tx *store.Tx, calendar store.Calendar) (rendered, others []int64, pending bool, err error) {
 	facts, known, err := c.facts(tx, calendar)
 	if err != nil {
-		return nil, nil, err
+		return nil, nil, false, err
 	}
 	result, err := judge.Judge(ctx, facts)
 	if err != nil {
-		return nil, nil, err
+		return nil, nil, false, err
 	}
 	if others, err = c.saveVerdicts(tx, calendar, known.bookings, result.Verdicts); err != nil {
-		return nil, nil, err
+		return nil, nil, false, err
 	}
 	if err := c.saveConflicts(tx, calendar, known.conflicts, facts.Conflicts, result.Conflicts); err != nil {
-		return nil, nil, err
+		return nil, nil, false, err
 	}
 	for i, r := range result.Renditions {
 		if r.Body == nil {
@@ -208,11 +221,11 @@ func (c *Combiner) judge(ctx context.Context, tx *store.Tx, calendar store.Calen
 		sum := sha256.Sum256(r.Body)
 		v := store.Version{PublicationID: r.ID, Version: r.Version, At: c.Now(), ETag: hex.EncodeToString(sum[:12]), Bytes: int64(len(r.Body))}
 		if err := tx.SaveVersion(v, facts.Publications[i].Name, r.Body, r.Change); err != nil {
-			return nil, nil, err
+			return nil, nil, false, err
 		}
 		rendered = append(rendered, r.ID)
 	}
-	return rendered, others, nil
+	return rendered, others, result.Pending, nil
 }
 
 // saveVerdicts writes the verdicts that are new. Where an echo was found or is none any
@@ -256,13 +269,18 @@ func (c *Combiner) facts(tx *store.Tx, calendar store.Calendar) (f judge.Facts, 
 	if err != nil {
 		return f, rows, err
 	}
-	f = judge.Facts{Calendar: k, Now: c.Now()}
+	f = judge.Facts{Calendar: k, Now: c.Now(), Echoes: c.Echoes}
 	if rows.bookings, err = tx.CurrentBookings(calendar.ID); err != nil {
 		return f, rows, err
 	}
-	platforms, err := tx.PlatformOfFeeds(calendar.ID)
+	feeds, err := tx.FeedsOn(calendar.ID)
 	if err != nil {
 		return f, rows, err
+	}
+	platforms := make(map[int64]int64, len(feeds))
+	for _, feed := range feeds {
+		platforms[feed.ID] = feed.PlatformID
+		f.Feeds = append(f.Feeds, judge.Feed{ID: feed.ID, Read: orZero(feed.LastGoodStart)})
 	}
 	elsewhere, err := tx.EchoesElsewhere(calendar.ID)
 	if err != nil {
@@ -272,6 +290,9 @@ func (c *Combiner) facts(tx *store.Tx, calendar store.Calendar) (f judge.Facts, 
 	for _, b := range rows.bookings {
 		if carried.LooksMinted(b.UID) {
 			minted = append(minted, b.UID)
+		}
+		if uid := elsewhere[b.ID]; uid != "" && uid != b.UID {
+			minted = append(minted, uid)
 		}
 	}
 	if f.Originals, err = tx.Originals(calendar.ID, minted); err != nil {

@@ -93,7 +93,7 @@ func (r *Refresher) work(ctx context.Context, due <-chan store.Feed) {
 }
 
 // moveWindows lays out every calendar whose local day has changed since it was last laid
-// out, and marks those whose conflicts have ended.
+// out, and marks those whose conflicts have ended, or that are to be judged again by now.
 func (r *Refresher) moveWindows(ctx context.Context) error {
 	today := func(name string) string {
 		loc, err := zone.Load(name)
@@ -115,7 +115,11 @@ func (r *Refresher) moveWindows(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	for _, id := range ended {
+	again, err := r.Store.RecheckedCalendars(ctx, r.Now())
+	if err != nil {
+		return err
+	}
+	for _, id := range append(ended, again...) {
 		if err := r.Store.Tx(ctx, func(tx *store.Tx) error { return tx.MarkDirty(id) }); err != nil {
 			return err
 		}

@@ -11,6 +11,7 @@ import (
 	"wharf/core/judge"
 	"wharf/core/span"
 	"wharf/core/zone"
+	"wharf/internal/sentences"
 	"wharf/service/desk"
 	"wharf/service/store"
 )
@@ -189,6 +190,11 @@ func (n names) label(calendar, feed int64) string {
 		return label
 	}
 	return n.feeds[feed].Name
+}
+
+// sentence says what the verdict on a booking rests on; "" where that is nothing.
+func (n names) sentence(b store.Booking, grain span.Grain) string {
+	return sentences.Of(b.Evidence, sentences.Names{Grain: grain, Own: n.feeds[b.FeedID].PlatformID, Of: func(id int64) string { return n.platforms[id].Name }})
 }
 
 // ourLabel labels what came from no feed.

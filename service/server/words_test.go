@@ -101,11 +101,13 @@ func TestSentences(t *testing.T) {
 	at := span.Days(span.NewDate(2026, 7, 10), span.NewDate(2026, 7, 12))
 	for want, e := range map[string]echo.Evidence{
 		"": {},
-		"It carries the UID under which Wharf sent 2026-07-10 to 2026-07-12 to this platform, from version 4 on.":                     {Kind: echo.Sent, Span: at, Platform: 1, Version: 4},
-		"It carries the UID under which Wharf sent 2026-07-10 to 2026-07-12 to Berths, from version 2 on.":                            {Kind: echo.Sent, Span: at, Platform: 2, Version: 2},
-		"It carries the UID under which Wharf publishes the booking from 2026-07-10 to 2026-07-12, which is on this calendar itself.": {Kind: echo.OwnHere, Span: at},
-		"It carries a UID that Wharf gave out, but from 2026-07-10 to 2026-07-12 was never sent with it.":                             {Kind: echo.NeverSent, Span: at},
-		"It has the same UID as a later revision, or an exact copy, in another feed: one booking with two origins.":                   {Kind: echo.TwoOrigins},
+		"It carries the UID under which Wharf sent 2026-07-10 to 2026-07-12 to this platform, from version 4 on.":                                                                                                                   {Kind: echo.Sent, Span: at, Platform: 1, Version: 4},
+		"It carries the UID under which Wharf sent 2026-07-10 to 2026-07-12 to Berths, from version 2 on.":                                                                                                                          {Kind: echo.Sent, Span: at, Platform: 2, Version: 2},
+		"It reflects the booking from 2026-07-10 to 2026-07-12, which is on this calendar itself.":                                                                                                                                  {Kind: echo.OwnHere, Span: at},
+		"Wharf sent 2026-07-10 to 2026-07-12 to this platform, from version 4 on. That it sold just these dates itself in the time there was for it has a chance of 3e-05. It is a day longer. But that is not known of this feed.": {Kind: echo.Improbable, Chance: 0.00003, Way: echo.Widened, Against: echo.NewWay, Span: at, Platform: 1, Version: 4},
+		"Berths shows just these dates too, nothing that Wharf sent explains it, and it is not alone: the two may be linked directly. It may as well be a sale of its own.":                                                         {Kind: echo.Paired, Against: echo.NothingSpeaksForIt, Span: at, Platform: 2},
+		"It carries a UID that Wharf gave out, but from 2026-07-10 to 2026-07-12 was never sent with it.":                                                                                                                           {Kind: echo.NeverSent, Span: at},
+		"It has the same UID as a later revision, or an exact copy, in another feed: one booking with two origins.":                                                                                                                 {Kind: echo.TwoOrigins},
 	} {
 		assert.Equal(t, want, n.sentence(store.Booking{FeedID: 5, Evidence: e}, span.Day))
 	}

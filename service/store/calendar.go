@@ -112,10 +112,10 @@ func (tx *Tx) TakeBack(c Calendar) error {
 	return tx.db.Model(&Calendar{}).Where("id = ?", c.ID).Updates(map[string]any{"failures": 0, "failing_since": nil, "failure": "", "retry_at": nil}).Error
 }
 
-// NextVersion raises the calendar's version by a compare-and-set; ErrLost when somebody
-// else has.
-func (tx *Tx) NextVersion(c Calendar) error {
-	r := tx.db.Model(&Calendar{}).Where("id = ? AND version = ?", c.ID, c.Version).Update("version", gorm.Expr("version + 1"))
+// NextVersion raises the calendar's version by a compare-and-set, and notes when it is to be
+// judged again though nothing changes (nil: never); ErrLost when somebody else has raised it.
+func (tx *Tx) NextVersion(c Calendar, recheck *time.Time) error {
+	r := tx.db.Model(&Calendar{}).Where("id = ? AND version = ?", c.ID, c.Version).Updates(map[string]any{"version": gorm.Expr("version + 1"), "recheck_at": recheck})
 	if r.Error == nil && r.RowsAffected == 0 {
 		return ErrLost
 	}
@@ -228,17 +228,20 @@ func (tx *Tx) Originals(calendar int64, uids []string) (map[string]span.Span, er
 	return originals, nil
 }
 
-// EchoesElsewhere returns the IDs of the calendar's bookings whose occurrence is an echo
-// on another calendar.
-func (tx *Tx) EchoesElsewhere(calendar int64) (map[int64]bool, error) {
-	var ids []int64
-	err := tx.db.Raw(`SELECT b.id FROM bookings b JOIN bookings o ON o.entry_id = b.entry_id AND o.occurrence = b.occurrence
-		WHERE b.calendar_id = ? AND b.removed_at IS NULL AND o.calendar_id <> b.calendar_id AND o.removed_at IS NULL AND o.verdict = ?`, calendar, judge.Echo).Scan(&ids).Error
-	is := make(map[int64]bool, len(ids))
-	for _, id := range ids {
-		is[id] = true
+// EchoesElsewhere returns, by the IDs of the calendar's bookings, the UIDs of what their
+// occurrences were found to reflect on another calendar.
+func (tx *Tx) EchoesElsewhere(calendar int64) (map[int64]string, error) {
+	var rows []struct {
+		ID  int64
+		UID string `gorm:"column:uid"`
 	}
-	return is, err
+	err := tx.db.Raw(`SELECT b.id, COALESCE(JSON_VALUE(o.evidence, '$.item'), b.uid) AS uid FROM bookings b JOIN bookings o ON o.entry_id = b.entry_id AND o.occurrence = b.occurrence
+		WHERE b.calendar_id = ? AND b.removed_at IS NULL AND o.calendar_id <> b.calendar_id AND o.removed_at IS NULL AND o.verdict = ?`, calendar, judge.Echo).Scan(&rows).Error
+	uids := make(map[int64]string, len(rows))
+	for _, r := range rows {
+		uids[r.ID] = r.UID
+	}
+	return uids, err
 }
 
 // MarkOthersDirty marks the other calendars on which a feed counts, and returns them.
@@ -323,6 +326,13 @@ func (tx *Tx) DirtyOf(calendar int64) ([]int64, error) {
 // ClearDirty removes exactly these marks: others may have been set since.
 func (tx *Tx) ClearDirty(ids []int64) error {
 	return inChunks(ids, func(some []int64) error { return tx.db.Where("id IN ?", some).Delete(&Dirty{}).Error })
+}
+
+// RecheckedCalendars lists the calendars that are to be judged again by now.
+func (s *Store) RecheckedCalendars(ctx context.Context, now time.Time) ([]int64, error) {
+	var ids []int64
+	err := s.db.WithContext(ctx).Model(&Calendar{}).Where("removed_at IS NULL AND recheck_at <= ? AND (retry_at IS NULL OR retry_at <= ?)", now, now).Order("id").Pluck("id", &ids).Error
+	return ids, err
 }
 
 // StaleCalendars lists the calendars whose window was laid out for another day than

@@ -271,12 +271,8 @@ func (tx *Tx) ForgetContent(feed int64) error {
 	return tx.db.Where("feed_id = ?", feed).Delete(&BodyPart{}).Error
 }
 
-// PlatformOfFeeds returns the platform of each feed that counts on a calendar.
-func (tx *Tx) PlatformOfFeeds(calendar int64) (map[int64]int64, error) {
-	feeds, err := many[Feed](tx.db.Select("id", "platform_id").Where("id IN (SELECT feed_id FROM links WHERE calendar_id = ?)", calendar))
-	platforms := make(map[int64]int64, len(feeds))
-	for _, f := range feeds {
-		platforms[f.ID] = f.PlatformID
-	}
-	return platforms, err
+// FeedsOn returns the feeds that count on a calendar, with their platforms and last good
+// readings alone.
+func (tx *Tx) FeedsOn(calendar int64) ([]Feed, error) {
+	return many[Feed](tx.db.Select("id", "platform_id", "last_good_start").Where("id IN (SELECT feed_id FROM links WHERE calendar_id = ?)", calendar).Order("id"))
 }

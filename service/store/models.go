@@ -199,6 +199,7 @@ type Calendar struct {
 	Failure      string
 	RetryAt      *time.Time
 	RemovedAt    *time.Time // what was on it stays on record, to know its echoes elsewhere by
+	RecheckAt    *time.Time // when it is judged again though nothing has changed; nil: never
 }
 
 // Link says that a feed counts on a calendar, and how.

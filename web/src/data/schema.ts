@@ -704,7 +704,7 @@ export interface components {
             notices: string[];
         };
         /** @enum {string} */
-        Verdict: "booking" | "echo" | "one_with";
+        Verdict: "booking" | "echo" | "one_with" | "unclear" | "stale";
         /** @description One that came from no feed has neither feed, platform nor color, and is labelled Wharf */
         Booking: {
             /** Format: int64 */
@@ -752,7 +752,7 @@ export interface components {
         /** @enum {string} */
         ConflictState: "open" | "acknowledged" | "cleared" | "past";
         /** @enum {string} */
-        ConflictKind: "double_booking" | "tentative_clash";
+        ConflictKind: "double_booking" | "tentative_clash" | "unclear";
         Conflict: {
             /** Format: int64 */
             id: number;
@@ -1861,6 +1861,6 @@ export const outcomeValues: ReadonlyArray<FlattenedDeepRequired<components>["sch
 export const grainValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Grain"]> = ["night", "day", "time"];
 export const roleValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Role"]> = ["blocks", "shows"];
 export const tentativeRuleValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["TentativeRule"]> = ["tentative", "firm", "ignore"];
-export const verdictValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Verdict"]> = ["booking", "echo", "one_with"];
+export const verdictValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Verdict"]> = ["booking", "echo", "one_with", "unclear", "stale"];
 export const conflictStateValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["ConflictState"]> = ["open", "acknowledged", "cleared", "past"];
-export const conflictKindValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["ConflictKind"]> = ["double_booking", "tentative_clash"];
+export const conflictKindValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["ConflictKind"]> = ["double_booking", "tentative_clash", "unclear"];

@@ -1,6 +1,7 @@
 // The board: where spans lie on a scale of days that runs to the right, and in which lane.
 import type { Booking, Calendar, Conflict } from '@/data/api'
 import { addDays, addMonths, daysBetween, firstOfMonth, wallClock, weekday } from './dates'
+import { counts } from './origin'
 
 export type Scale = 'day' | 'week' | 'month' | 'season'
 
@@ -58,7 +59,7 @@ export interface Line {
 
 /** Lays bookings out in lanes: what blocks first, then what is shown, echoes below. */
 export function layLine(bookings: Booking[], conflicts: Conflict[], calendar: Calendar, origin: string): Line {
-  const rank = (b: Booking) => (b.verdict !== 'booking' ? 2 : b.blocks ? 0 : 1)
+  const rank = (b: Booking) => (!counts(b) ? 2 : b.blocks ? 0 : 1)
   const sorted = bookings
     .map((booking) => {
       const [from, to] = reach(booking, calendar, origin)

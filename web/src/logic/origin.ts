@@ -1,5 +1,5 @@
 // Where a booking came from: a feed, or none.
-import type { Booking, Color } from '@/data/api'
+import type { Booking, Color, Conflict } from '@/data/api'
 
 /** The colour of what came from a feed, or of what came from none. */
 export const colorOf = (color?: Color) => (color ? `var(--feed-${color})` : 'var(--ink)')
@@ -9,3 +9,13 @@ export const isHidden = (b: Booking, hidden: number[]) => b.feed !== undefined &
 
 /** Who is to change a booking. */
 export const changedAt = (b: Booking) => b.platform?.name ?? 'Wharf itself'
+
+/** Whether a booking takes anything: what may be an echo does until somebody says that it is one. */
+export const counts = (b: Booking) => b.verdict !== 'echo' && b.verdict !== 'one_with'
+
+/** The kinds of conflicts, as headings. */
+export const kindNames: Record<Conflict['kind'], string> = {
+  double_booking: 'Double booking',
+  tentative_clash: 'Tentative clash',
+  unclear: 'Sold twice, or an echo?',
+}

@@ -2,7 +2,7 @@
 // the browser.
 import { createSharedComposable, useStorage } from '@vueuse/core'
 import type { Booking } from '@/data/api'
-import { isHidden } from './origin'
+import { counts, isHidden } from './origin'
 
 export const useShown = createSharedComposable(() => {
   const hidden = useStorage<number[]>('wharf-hidden-feeds', [])
@@ -10,7 +10,6 @@ export const useShown = createSharedComposable(() => {
   function toggle(feed: number) {
     hidden.value = hidden.value.includes(feed) ? hidden.value.filter((f) => f !== feed) : [...hidden.value, feed]
   }
-  const visible = (all: Booking[]) =>
-    all.filter((b) => !isHidden(b, hidden.value) && (echoes.value || b.verdict === 'booking'))
+  const visible = (all: Booking[]) => all.filter((b) => !isHidden(b, hidden.value) && (echoes.value || counts(b)))
   return { hidden, echoes, toggle, visible }
 })

@@ -1,6 +1,7 @@
 // What the first page says, from what is known: clashes, feeds, directions, comings and goings.
 import type { Booking, Calendar, Feed, Publication } from '@/data/api'
 import { wallClock } from './dates'
+import { counts } from './origin'
 
 /** A direction between a calendar and a platform that is not there. */
 export interface Gap {
@@ -92,7 +93,7 @@ export function movementsOn(
   const go: Movement[] = []
   for (const booking of bookings) {
     const calendar = places.get(booking.calendar)?.calendar
-    if (!calendar || booking.verdict !== 'booking') continue
+    if (!calendar || !counts(booking)) continue
     if (calendar.grain === 'time') {
       const clock = wallClock(booking.start, calendar.zone)
       if (clock.slice(0, 10) === date)

@@ -3,7 +3,7 @@ import { computed } from 'vue'
 import type { Booking, Calendar, Conflict } from '@/data/api'
 import { addDays, dayName } from '@/logic/dates'
 import { lengthWords, stretch } from '@/logic/layout'
-import { colorOf } from '@/logic/origin'
+import { colorOf, counts } from '@/logic/origin'
 
 const props = defineProps<{
   calendars: Calendar[]
@@ -60,7 +60,7 @@ const clashing = (booking: Booking, conflicts: Conflict[]) =>
         :key="b.id"
         type="button"
         class="booking"
-        :class="{ echo: b.verdict !== 'booking', tentative: b.tentative, clashing: clashing(b, clashes) }"
+        :class="{ echo: !counts(b), tentative: b.tentative, clashing: clashing(b, clashes) }"
         :style="{ '--feed': colorOf(b.color) }"
         @click="emit('choose', b)"
       >
@@ -133,6 +133,7 @@ h2 {
   margin-bottom: 0.35rem;
   text-decoration: none;
 }
+.clash.unclear,
 .clash.tentative_clash {
   background: var(--caution);
 }

@@ -5,7 +5,7 @@ import type { Booking, Calendar, Conflict } from '@/data/api'
 import { layLine, scales, ticksOf, weekendsOf, type Line, type Placed, type Scale } from '@/logic/board'
 import { addDays, daysBetween } from '@/logic/dates'
 import { lengthWords, spanWords } from '@/logic/layout'
-import { colorOf, isHidden } from '@/logic/origin'
+import { colorOf, counts, isHidden } from '@/logic/origin'
 import FeedTag from './FeedTag.vue'
 import NowLine from './NowLine.vue'
 
@@ -230,7 +230,7 @@ const barStyle = (bar: Placed) => ({
               type="button"
               class="booking span-bar"
               :class="{
-                echo: bar.booking.verdict !== 'booking',
+                echo: !counts(bar.booking),
                 tentative: bar.booking.tentative,
                 shown: !bar.booking.blocks,
               }"

@@ -31,6 +31,13 @@ const notices: Record<string, string> = {
         <strong>An echo: it counts for nothing.</strong> {{ booking.evidence }}
       </p>
       <p v-else-if="booking.verdict === 'one_with'" class="note">{{ booking.evidence }}</p>
+      <p v-else-if="booking.verdict === 'unclear'" class="note">
+        <strong>It may be an echo; until that is known, it blocks.</strong> {{ booking.evidence }}
+      </p>
+      <p v-else-if="booking.verdict === 'stale'" class="note">
+        <strong>It reflects what is gone: a block that was forgotten, or a sale after all. It blocks.</strong>
+        {{ booking.evidence }}
+      </p>
       <p v-else>
         {{ booking.tentative ? 'Tentative' : 'Firm' }}, {{ booking.blocks ? 'blocks' : 'shown only' }}.
         {{ booking.evidence }}

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import type { Calendar, Conflict } from '@/data/api'
 import { lengthWords, spanWords } from '@/logic/layout'
+import { kindNames } from '@/logic/origin'
 import AcknowledgeForm from './AcknowledgeForm.vue'
 import FeedTag from './FeedTag.vue'
 import TimeAgo from './TimeAgo.vue'
@@ -12,8 +13,7 @@ defineProps<{ conflict: Conflict; calendar: Calendar; named?: boolean }>()
   <section class="conflict" :class="[conflict.state, conflict.kind]" :aria-label="conflict.kind.replace('_', ' ')">
     <h2>
       <router-link :to="`/conflicts/${conflict.id}`"
-        >{{ conflict.kind === 'double_booking' ? 'Double booking' : 'Tentative clash' }}:
-        <template v-if="named">{{ calendar.name }}, </template
+        >{{ kindNames[conflict.kind] }}: <template v-if="named">{{ calendar.name }}, </template
         >{{ spanWords(conflict.start, conflict.end, calendar) }}</router-link
       >
       <span v-if="conflict.state === 'acknowledged'" class="soft small">
@@ -43,6 +43,7 @@ defineProps<{ conflict: Conflict; calendar: Calendar; named?: boolean }>()
   display: grid;
   gap: 0.35rem;
 }
+.conflict.unclear,
 .conflict.tentative_clash {
   border-color: var(--caution);
   background: var(--caution-soft);

@@ -3,7 +3,7 @@ import { computed } from 'vue'
 import type { Booking, Calendar, Conflict } from '@/data/api'
 import { addDays, shortDay } from '@/logic/dates'
 import { layWeek, lengthWords, spanWords, type Bar } from '@/logic/layout'
-import { colorOf } from '@/logic/origin'
+import { colorOf, counts } from '@/logic/origin'
 
 const props = defineProps<{
   calendar: Calendar
@@ -36,7 +36,7 @@ function describe(b: Booking): string {
 }
 
 const classes = (bar: Bar) => ({
-  echo: bar.booking.verdict !== 'booking',
+  echo: !counts(bar.booking),
   tentative: bar.booking.tentative,
   shown: !bar.booking.blocks,
   begins: bar.begins,

@@ -6,6 +6,7 @@ import { useAllBookings, useCalendars, useConflicts } from '@/data/queries'
 import { boardRange, type Scale } from '@/logic/board'
 import { addDays, todayIn } from '@/logic/dates'
 import { useClock } from '@/logic/now'
+import { counts } from '@/logic/origin'
 import { useShown } from '@/logic/shown'
 import AddCalendar from '@/parts/AddCalendar.vue'
 import AgendaList from '@/parts/AgendaList.vue'
@@ -30,7 +31,7 @@ const to = computed(() =>
   narrow.value ? addDays(today.value, 7 * weeks.value) : (seen.value?.[1] ?? addDays(today.value, 7)),
 )
 const loaded = useAllBookings(from, to)
-const bookings = computed(() => loaded.value.bookings.filter((b) => echoes.value || b.verdict === 'booking'))
+const bookings = computed(() => loaded.value.bookings.filter((b) => echoes.value || counts(b)))
 const shown = computed(() => visible(loaded.value.bookings))
 
 const panel = ref<Booking | null>(null)

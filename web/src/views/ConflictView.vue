@@ -6,7 +6,7 @@ import { layLine, reach } from '@/logic/board'
 import { addDays, shortDay } from '@/logic/dates'
 import { factsOf } from '@/logic/facts'
 import { lengthWords, spanWords, stretch } from '@/logic/layout'
-import { changedAt, colorOf } from '@/logic/origin'
+import { changedAt, colorOf, kindNames } from '@/logic/origin'
 import AcknowledgeForm from '@/parts/AcknowledgeForm.vue'
 import FeedTag from '@/parts/FeedTag.vue'
 import TimeAgo from '@/parts/TimeAgo.vue'
@@ -18,7 +18,7 @@ const calendars = useCalendars()
 const conflict = computed(() => query.data.value)
 const calendar = computed(() => calendars.data.value?.find((c) => c.id === conflict.value?.calendar))
 
-const kind = computed(() => (conflict.value?.kind === 'double_booking' ? 'Double booking' : 'Tentative clash'))
+const kind = computed(() => (conflict.value ? kindNames[conflict.value.kind] : ''))
 const drawn = computed(() => {
   const c = conflict.value
   const k = calendar.value

@@ -30,12 +30,14 @@ const open = computed(() => (conflicts.data.value ?? []).filter((c) => c.state =
 const dealt = computed(() => (conflicts.data.value ?? []).filter((c) => c.state === 'acknowledged'))
 const heading = computed(() => {
   const doubles = open.value.filter((c) => c.kind === 'double_booking').length
-  const clashes = open.value.length - doubles
+  const clashes = open.value.filter((c) => c.kind === 'tentative_clash').length
+  const unclear = open.value.length - doubles - clashes
   const parts = [
     doubles > 0 ? count(doubles, 'double booking', 'double bookings') : '',
     clashes > 0 ? count(clashes, 'tentative clash', 'tentative clashes') : '',
+    unclear > 0 ? count(unclear, 'clash that may be an echo', 'clashes that may be echoes') : '',
   ].filter(Boolean)
-  return `${parts.join(' and ')} ${open.value.length === 1 ? 'needs' : 'need'} you.`
+  return `${parts.join(parts.length > 2 ? ', ' : ' and ')} ${open.value.length === 1 ? 'needs' : 'need'} you.`
 })
 const byID = computed(() => new Map(all.value.map((c) => [c.id, c])))
 const calendarOf = (c: Conflict) => byID.value.get(c.calendar)
@@ -77,6 +79,7 @@ const ready = computed(
             <strong v-if="calendarOf(c)">{{ c.calendarName }}, {{ spanWords(c.start, c.end, calendarOf(c)!) }}:</strong>
             {{ guests(c) }}</router-link
           ><span v-if="c.kind === 'tentative_clash'" class="soft"> (one of them is not firm)</span>
+          <span v-if="c.kind === 'unclear'" class="soft"> (one of them may be an echo)</span>
         </li>
       </ul>
       <p v-if="dealt.length > 0" class="soft">

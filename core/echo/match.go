@@ -1,0 +1,330 @@
+package echo
+
+import (
+	"cmp"
+	"math"
+	"slices"
+	"sort"
+	"time"
+
+	"wharf/core/carried"
+	"wharf/core/span"
+)
+
+// matcher finds what the entries of one feed are.
+type matcher struct {
+	rules    Rules
+	feed     *Feed
+	held     *holdings
+	all      *everything
+	learnt   learnt
+	verdicts []Verdict
+	rows     []*sentRow // by entry: what its UID says it is
+	known    []bool     // its UID is one of ours
+	settled  []bool     // there is a verdict
+	used     map[carried.Name]bool
+	furthest []int64     // the latest end of the items up to there
+	earliest time.Time   // pickup of any of them
+}
+
+func newMatcher(r Rules, f *Feed, held *holdings, all *everything) *matcher {
+	if held == nil {
+		held = &holdings{}
+	}
+	n := len(f.Entries)
+	m := &matcher{rules: r, feed: f, held: held, all: all, verdicts: make([]Verdict, n), rows: make([]*sentRow, n), known: make([]bool, n), settled: make([]bool, n),
+		used: map[carried.Name]bool{}, furthest: make([]int64, len(held.items))}
+	end := int64(math.MinInt64)
+	for i, it := range held.items {
+		end = max(end, it.Span.End)
+		m.furthest[i] = end
+		if m.earliest.IsZero() || it.holding.From.Before(m.earliest) {
+			m.earliest = it.holding.From
+		}
+	}
+	for i, e := range f.Entries {
+		m.verdicts[i] = Verdict{Kind: Booking}
+		m.verdicts[i], m.rows[i], m.known[i] = all.certain(f.Platform, e)
+	}
+	return m
+}
+
+// match goes through the rules in their order.
+func (m *matcher) match(shared func(span.Span) bool) {
+	m.learn(shared)
+	m.certain()
+	m.equal()
+	m.ways()
+	m.parts()
+}
+
+// certain settles what our UIDs say, all but which is stale.
+func (m *matcher) certain() {
+	ways := map[Way][]int{}
+	for i, e := range m.feed.Entries {
+		row := m.rows[i]
+		switch {
+		case row != nil:
+			m.settled[i] = true
+			m.used[row.row.Name] = true
+			live := slices.ContainsFunc(m.all.byUID[e.UID], func(r sentRow) bool { return r.row.To == 0 && r.row.Span == e.Span })
+			m.verdicts[i].Evidence.Live = live
+			if !live {
+				m.stale(i, row.holding)
+			}
+		case m.known[i]:
+			m.settled[i] = true
+			if w := m.wayOf(e); w != "" {
+				ways[w] = append(ways[w], i)
+			}
+		}
+	}
+	for w, entries := range ways {
+		if w != Trimmed && len(entries) < leastMeasures {
+			continue
+		}
+		for _, i := range entries {
+			row := m.all.byUID[m.feed.Entries[i].UID][0]
+			m.verdicts[i] = Verdict{Kind: Echo, Evidence: Evidence{Kind: Sent, Way: w, Span: row.row.Span, Platform: row.platform, Version: row.row.From, Item: row.row.UID}}
+		}
+	}
+}
+
+// wayOf is how an entry with a UID of ours differs from what was sent with it; "" for in
+// none of the ways.
+func (m *matcher) wayOf(e Entry) Way {
+	for _, r := range m.all.byUID[e.UID] {
+		if w := differs(e.Span, r.row.Span, m.rules.Day, m.feed.Today); w != "" {
+			return w
+		}
+	}
+	return ""
+}
+
+// differs is how a span differs from what was sent.
+func differs(is, sent span.Span, day, today int64) Way {
+	switch start, end := is.Start-sent.Start, is.End-sent.End; {
+	case end == 0 && start > 0 && is.Start >= today-day && is.Start <= today+day:
+		return Trimmed
+	case start == end && (start == day || start == -day):
+		return Shifted
+	case start == 0 && end == day, end == 0 && start == -day:
+		return Widened
+	}
+	return ""
+}
+
+// stale makes of an echo one of what is gone for long: after two downloads without it, a good
+// reading that began later than the delay still shows it.
+func (m *matcher) stale(i int, h carried.Holding) {
+	if !h.Again.IsZero() && m.feed.Read.After(h.Again.Add(m.learnt.delay)) {
+		m.verdicts[i].Kind = Stale
+		m.verdicts[i].Evidence.Dropped = h.To.Unix()
+	}
+}
+
+// nothingSent reports whether nothing that the platform ever held can have led to the entry.
+func (m *matcher) nothingSent(e Entry) bool {
+	if m.earliest.IsZero() || m.earliest.After(e.Stand.SeenBy) {
+		return true
+	}
+	n := sort.Search(len(m.held.items), func(i int) bool { return m.held.items[i].Span.Start >= e.Span.End+m.rules.Day })
+	return n == 0 || m.furthest[n-1] <= e.Span.Start-m.rules.Day
+}
+
+// eligible reports whether the platform held the item at some moment up to when the entry
+// was seen, and may still have shown it after it was last not.
+func (m *matcher) eligible(e Entry, it *item) bool {
+	h := it.holding
+	return !m.used[it.Name] && !h.From.After(e.Stand.SeenBy) &&
+		(h.To.IsZero() || e.Stand.NotBefore.IsZero() || h.To.Add(m.learnt.delay).After(e.Stand.NotBefore))
+}
+
+// open are the entries that nothing has settled yet, those first that are rather reflections:
+// in the block form, not in the sales form, the later ones.
+func (m *matcher) open() []int {
+	var all []int
+	for i, done := range m.settled {
+		if !done {
+			all = append(all, i)
+		}
+	}
+	rank := func(i int) int {
+		switch form := m.feed.Entries[i].Form; {
+		case m.learnt.blockForms[form]:
+			return 0
+		case m.learnt.salesForms[form]:
+			return 2
+		}
+		return 1
+	}
+	slices.SortFunc(all, func(a, b int) int {
+		x, y := m.feed.Entries[a], m.feed.Entries[b]
+		return cmp.Or(cmp.Compare(rank(a), rank(b)), y.Stand.NotBefore.Compare(x.Stand.NotBefore), x.Span.Compare(y.Span), cmp.Compare(x.UID, y.UID), cmp.Compare(a, b))
+	})
+	return all
+}
+
+// found is an entry with what explains it.
+type found struct {
+	entry int
+	items []*item
+	way   Way
+}
+
+// equal matches entries one to one with items of the same span, or of which the past is cut off.
+func (m *matcher) equal() {
+	groups := map[span.Span][]*item{}
+	ends := map[int64][]*item{}
+	for _, it := range m.held.items {
+		groups[it.Span] = append(groups[it.Span], it)
+		ends[it.Span.End] = append(ends[it.Span.End], it)
+	}
+	open := m.open()
+	var all []found
+	take := func(trimmed bool) {
+		for _, i := range open {
+			if m.settled[i] {
+				continue
+			}
+			e := m.feed.Entries[i]
+			candidates, way := groups[e.Span], Way("")
+			if trimmed {
+				candidates, way = ends[e.Span.End], Trimmed
+			}
+			for n, it := range candidates {
+				if m.used[it.Name] {
+					continue
+				}
+				if trimmed && differs(e.Span, it.Span, m.rules.Day, m.feed.Today) != Trimmed || !m.eligible(e, it) {
+					continue
+				}
+				m.used[it.Name], m.settled[i] = true, true
+				if !trimmed && n == 0 {
+					groups[e.Span] = candidates[1:] // so that many alike are not gone through again and again
+				}
+				all = append(all, found{i, []*item{it}, way})
+				break
+			}
+		}
+	}
+	take(false)
+	take(true)
+	m.learnByChance(all)
+	besides := map[span.Span]int{} // own sales of the span
+	for i, e := range m.feed.Entries {
+		if !m.settled[i] && m.learnt.salesForms[e.Form] {
+			besides[e.Span]++
+		}
+	}
+	for _, f := range all {
+		m.verdicts[f.entry] = m.verdictOn(f, besides[m.feed.Entries[f.entry].Span] > 0)
+	}
+}
+
+// marvel is the chance below which no coincidence is believed in.
+const marvel = DefaultLimit * DefaultLimit
+
+// learnByChance takes a form for that of blocks which entries have that equal what was sent, and
+// none that nothing could have sent: if all of those were own sales, it would be a marvel.
+func (m *matcher) learnByChance(all []found) {
+	joint, doubtful := map[string]float64{}, map[string]bool{}
+	for _, f := range all {
+		e := m.feed.Entries[f.entry]
+		if _, seen := joint[e.Form]; !seen {
+			joint[e.Form] = 1
+		}
+		// Never less than this: what is recorded of one entry may be odd.
+		joint[e.Form] *= max(0.005, m.chance(e, f.items[0].holding.From.Add(m.learnt.delay)))
+	}
+	for i, e := range m.feed.Entries {
+		if !m.settled[i] && !m.resembles(i) {
+			doubtful[e.Form] = true
+		}
+	}
+	for form, p := range joint {
+		if form != "" && !m.learnt.salesForms[form] && !doubtful[form] && !m.saleHas(form) && p < marvel {
+			m.learnt.blockForms[form] = true
+		}
+	}
+}
+
+// resembles reports whether an entry may come of items in one of the ways.
+func (m *matcher) resembles(i int) bool {
+	e := m.feed.Entries[i]
+	if it, _ := m.nearly(i); it != nil || len(m.within(e, e.Span)) > 0 {
+		return true
+	}
+	n := sort.Search(len(m.held.items), func(i int) bool { return m.held.items[i].Span.Start > e.Span.Start })
+	return n > 0 && m.held.items[n-1].Span.Contains(e.Span)
+}
+
+func (m *matcher) saleHas(form string) bool {
+	return slices.ContainsFunc(m.learnt.sales, func(e Entry) bool { return e.Form == form })
+}
+
+// verdictOn weighs what speaks for an entry's being what was sent, and what against it.
+func (m *matcher) verdictOn(f found, besides bool) Verdict {
+	e, first := m.feed.Entries[f.entry], f.items[0]
+	from, to, live := first.holding.From, first.holding.To, first.live
+	for _, it := range f.items[1:] {
+		if it.holding.From.After(from) {
+			from = it.holding.From
+		}
+		if t := it.holding.To; !t.IsZero() && (to.IsZero() || t.Before(to)) {
+			to = t
+		}
+		live = live || it.live
+	}
+	knew := from.Add(m.learnt.delay)
+	v := Verdict{Kind: Echo, Evidence: Evidence{Kind: Held, Way: f.way, Span: first.Span, Platform: m.feed.Platform, Version: first.version, Item: first.UID, PickedUp: from.Unix(), Live: live}}
+	if !to.IsZero() {
+		v.Evidence.Dropped = to.Unix()
+	}
+	v.Evidence.Against = m.against(e, from, to)
+	many := m.rules.Capacity > 1 // then equal spans prove nothing
+	switch chance := m.chance(e, knew); {
+	case m.learnt.blockForms[e.Form]:
+		v.Evidence.Kind = BlockForm
+	case many:
+	case !e.Stand.NotBefore.IsZero() && !knew.After(e.Stand.NotBefore):
+		v.Evidence.Kind = KnewBefore
+	case besides:
+		v.Evidence.Kind = SideBySide
+	case !first.stamp.IsZero() && (first.stamp.Equal(e.Created) || first.stamp.Equal(e.Stamp)):
+		v.Evidence.Kind = SameStamp
+	case chance < m.rules.Limit:
+		v.Evidence.Kind, v.Evidence.Chance = Improbable, chance
+	}
+	switch {
+	case many && (v.Evidence.Kind == Held || v.Evidence.Against != ""):
+		v.Kind = Booking
+	case v.Evidence.Against != "":
+		v.Kind = Unclear
+	case v.Evidence.Kind == Held:
+		v.Kind, v.Evidence.Against = Unclear, NothingSpeaksForIt
+	case !live && len(f.items) == 1:
+		i := f.entry
+		m.verdicts[i] = v
+		m.stale(i, first.holding)
+		v = m.verdicts[i]
+	}
+	return v
+}
+
+// against is what speaks for an own sale, "" for nothing.
+func (m *matcher) against(e Entry, from, to time.Time) Reason {
+	switch {
+	case m.learnt.salesForms[e.Form]:
+		return SalesForm
+	case m.learnt.keepsUIDs && e.UID != "" && !carried.LooksMinted(e.UID):
+		return OtherUID
+	case !e.Created.IsZero() && e.Created.Before(from.Add(-m.rules.Skew)):
+		return MadeBefore
+	case !to.IsZero() && to.After(e.Stand.NotBefore) && !to.After(e.Stand.SeenBy) && !e.Stand.NotBefore.IsZero():
+		return DroppedMeanwhile
+	case m.held.mixed:
+		return ReadersMixed
+	}
+	return ""
+}

@@ -1,0 +1,208 @@
+package echo
+
+import (
+	"cmp"
+	"slices"
+	"sort"
+
+	"wharf/core/span"
+)
+
+// ways matches what is left with items that it differs from as reflections do: joined, split,
+// a day earlier or later, a day more at one end. A way that fewer entries have than tell is
+// new, and makes them at most unclear.
+func (m *matcher) ways() {
+	var all []found
+	count := map[Way]int{}
+	add := func(f found) {
+		for _, it := range f.items {
+			m.used[it.Name] = true
+		}
+		m.settled[f.entry] = true
+		all = append(all, f)
+		if !m.learnt.salesForms[m.feed.Entries[f.entry].Form] {
+			count[f.way]++
+		}
+	}
+	open := m.open()
+	for _, i := range open {
+		if items := m.joined(i); len(items) > 1 {
+			add(found{i, items, Joined})
+		}
+	}
+	for _, f := range m.split(open) {
+		add(f)
+	}
+	for _, i := range open {
+		if m.settled[i] {
+			continue
+		}
+		if it, way := m.nearly(i); it != nil {
+			add(found{i, []*item{it}, way})
+		}
+	}
+	for _, f := range all {
+		v := m.verdictOn(f, false)
+		if v.Kind == Echo && count[f.way] < leastMeasures && v.Evidence.Kind != BlockForm {
+			v.Kind, v.Evidence.Against = Unclear, NewWay
+		}
+		m.verdicts[f.entry] = v
+	}
+}
+
+// within are the unused items that lie within a span and may explain the entry, by start.
+func (m *matcher) within(e Entry, s span.Span) []*item {
+	items := m.held.items
+	first := sort.Search(len(items), func(i int) bool { return items[i].Span.Start >= s.Start })
+	var all []*item
+	for _, it := range items[first:] {
+		if it.Span.Start >= s.End {
+			break
+		}
+		if it.Span.End <= s.End && m.eligible(e, it) {
+			all = append(all, it)
+		}
+	}
+	return all
+}
+
+// joined are the items that the entry is, laid end to end or overlapping; nil for none.
+func (m *matcher) joined(i int) []*item {
+	e := m.feed.Entries[i]
+	var chain []*item
+	reached := e.Span.Start
+	within := m.within(e, e.Span)
+	for n := 0; n < len(within) && reached < e.Span.End; {
+		var best *item
+		for ; n < len(within) && within[n].Span.Start <= reached; n++ {
+			if best == nil || within[n].Span.End > best.Span.End {
+				best = within[n]
+			}
+		}
+		if best == nil || best.Span.End <= reached {
+			return nil
+		}
+		chain = append(chain, best)
+		reached = best.Span.End
+	}
+	if reached != e.Span.End {
+		return nil
+	}
+	return chain
+}
+
+// split finds the items that entries are pieces of, laid end to end.
+func (m *matcher) split(open []int) []found {
+	var pieces []int
+	for _, i := range open {
+		if !m.settled[i] {
+			pieces = append(pieces, i)
+		}
+	}
+	slices.SortFunc(pieces, func(a, b int) int {
+		return cmp.Or(m.feed.Entries[a].Span.Compare(m.feed.Entries[b].Span), cmp.Compare(a, b))
+	})
+	starts := map[int64][]int{}
+	for _, i := range pieces {
+		at := m.feed.Entries[i].Span.Start
+		starts[at] = append(starts[at], i)
+	}
+	var all []found
+	taken := map[int]bool{}
+	for _, it := range m.held.items {
+		if m.used[it.Name] || len(starts[it.Span.Start]) == 0 {
+			continue
+		}
+		var chain []int
+		for at := it.Span.Start; at < it.Span.End; {
+			next := -1
+			for _, i := range starts[at] {
+				if e := m.feed.Entries[i]; !taken[i] && e.Span.End <= it.Span.End && m.eligible(e, it) {
+					next = i
+					break
+				}
+			}
+			if next < 0 {
+				chain = nil
+				break
+			}
+			chain = append(chain, next)
+			at = m.feed.Entries[next].Span.End
+		}
+		if len(chain) < 2 {
+			continue
+		}
+		m.used[it.Name] = true
+		for _, i := range chain {
+			taken[i] = true
+			all = append(all, found{i, []*item{it}, Split})
+		}
+	}
+	return all
+}
+
+// nearly is an item that the entry is but for a day; nil for none.
+func (m *matcher) nearly(i int) (*item, Way) {
+	e, day := m.feed.Entries[i], m.rules.Day
+	items := m.held.items
+	for _, start := range []int64{e.Span.Start, e.Span.Start - day, e.Span.Start + day} {
+		first := sort.Search(len(items), func(i int) bool { return items[i].Span.Start >= start })
+		for _, it := range items[first:] {
+			if it.Span.Start != start {
+				break
+			}
+			if w := differs(e.Span, it.Span, day, m.feed.Today); (w == Shifted || w == Widened) && m.eligible(e, it) {
+				return it, w
+			}
+		}
+	}
+	return nil, ""
+}
+
+// parts finds the entries that hold whole items and more: those are reflections, the rest is
+// the platform's own; all of it is unclear if an item was not known to the platform before.
+// It is never one in the sales form, nor without a form of blocks: a longer sale over what
+// was sold elsewhere is a clash.
+func (m *matcher) parts() {
+	if m.rules.Capacity > 1 {
+		return
+	}
+	for _, i := range m.open() {
+		e := m.feed.Entries[i]
+		if m.learnt.salesForms[e.Form] {
+			continue
+		}
+		items := m.within(e, e.Span)
+		if len(items) == 0 {
+			continue
+		}
+		m.settled[i] = true
+		v := Verdict{Kind: Booking, Evidence: Evidence{Kind: PartSent, Span: items[0].Span, Platform: m.feed.Platform, Version: items[0].version, Item: items[0].UID, PickedUp: items[0].holding.From.Unix()}}
+		rest := []span.Span{e.Span}
+		for _, it := range items {
+			m.used[it.Name] = true
+			rest = without(rest, it.Span)
+			v.Evidence.Live = v.Evidence.Live || it.live
+			if e.Stand.NotBefore.IsZero() || it.holding.From.Add(m.learnt.delay).After(e.Stand.NotBefore) {
+				v.Kind, v.Evidence.Against = Unclear, NotKnownBefore
+			}
+		}
+		if v.Kind == Booking {
+			v.Rest = rest
+		}
+		m.verdicts[i] = v
+	}
+}
+
+// without is what is left of spans when one is taken out.
+func without(spans []span.Span, out span.Span) []span.Span {
+	var rest []span.Span
+	for _, s := range spans {
+		for _, piece := range []span.Span{{Start: s.Start, End: min(s.End, out.Start)}, {Start: max(s.Start, out.End), End: s.End}} {
+			if !piece.Empty() {
+				rest = append(rest, piece)
+			}
+		}
+	}
+	return rest
+}

@@ -1,0 +1,91 @@
+package judge
+
+import (
+	"time"
+
+	"wharf/core/carried"
+	"wharf/core/echo"
+	"wharf/core/span"
+)
+
+// keeper says what is kept from whom: its own from each recipient, and what may be a
+// reflection from those that may have made it, or that have been sent what it may reflect.
+// Else two blocks of one cancelled sale would keep each other alive.
+type keeper struct {
+	bookings []Booking
+	verdicts []Verdict
+	own      map[sold]bool
+	origin   map[string]int64 // platforms, by the UID under which their bookings are published
+	shows    map[shownBy]bool
+	read     map[int64]time.Time // of each platform's feeds, the earliest last good reading
+	delay    time.Duration
+	held     map[int64]map[string]carried.Holding // by publication and UID: when it was held last
+}
+
+type sold struct{ booking, platform int64 }
+
+type shownBy struct {
+	platform int64
+	span     span.Span
+}
+
+func newKeeper(f Facts, verdicts []Verdict) *keeper {
+	k := &keeper{bookings: f.Bookings, verdicts: verdicts, own: map[sold]bool{}, origin: map[string]int64{}, shows: map[shownBy]bool{}, read: map[int64]time.Time{}, delay: f.echoRules().Delay,
+		held: map[int64]map[string]carried.Holding{}}
+	if k.delay == 0 {
+		k.delay = echo.DefaultDelay
+	}
+	read := map[int64]time.Time{}
+	for _, feed := range f.Feeds {
+		read[feed.ID] = feed.Read
+	}
+	for i, b := range f.Bookings {
+		id := b.ID
+		if verdicts[i].Kind == OneWith { // its recipient's own if either origin is
+			id = verdicts[i].With
+		}
+		k.own[sold{id, b.Platform}] = true
+		k.origin[b.Minted] = b.Platform
+		k.shows[shownBy{b.Platform, b.Span}] = true
+		if at, seen := k.read[b.Platform]; !seen || read[b.Feed].Before(at) {
+			k.read[b.Platform] = read[b.Feed]
+		}
+	}
+	return k
+}
+
+// keeps reports whether the booking is kept from the recipient of a publication.
+func (k *keeper) keeps(i int, p Publication) bool {
+	b, v := k.bookings[i], k.verdicts[i]
+	if k.own[sold{b.ID, p.Platform}] {
+		return true
+	}
+	if v.Kind != Unclear && v.Kind != Stale {
+		return false
+	}
+	if v.Evidence.Kind == echo.Paired {
+		return v.Evidence.Platform == p.Platform
+	}
+	holding, sent := k.heldBy(p)[v.Evidence.Item]
+	if !sent && k.origin[v.Evidence.Item] != p.Platform {
+		return false
+	}
+	// It may have it once its feed was read without that, after it got a version without it.
+	gone := !sent || !holding.To.IsZero() && k.read[p.Platform].After(holding.To.Add(k.delay))
+	return !gone || k.shows[shownBy{p.Platform, b.Span}] || !sent && v.Evidence.Live
+}
+
+// heldBy is everything that a publication ever carried, by UID, with when its recipient held
+// it last.
+func (k *keeper) heldBy(p Publication) map[string]carried.Holding {
+	if held, known := k.held[p.ID]; known {
+		return held
+	}
+	held := map[string]carried.Holding{}
+	own, _ := carried.OfRecipient(p.Pickups, "")
+	for i, h := range carried.Holdings(p.History, own) {
+		held[p.History[i].UID] = h
+	}
+	k.held[p.ID] = held
+	return held
+}

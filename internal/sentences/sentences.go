@@ -1,0 +1,89 @@
+// Package sentences says to people what verdicts rest on. Evidence is kept as data; these are
+// its words, in console, client and case files alike.
+package sentences
+
+import (
+	"fmt"
+	"strings"
+
+	"wharf/core/echo"
+	"wharf/core/span"
+)
+
+// Names are what the words need to know.
+type Names struct {
+	Grain span.Grain
+	Own   int64                 // the platform that the entry is on
+	Of    func(id int64) string // the name of a platform
+}
+
+// Of says what the verdict rests on; "" where that is nothing.
+func Of(e echo.Evidence, n Names) string {
+	said := []string{grounds(e, n)}
+	if e.Way != "" {
+		said = append(said, ways[e.Way])
+	}
+	if e.Against != "" {
+		said = append(said, against[e.Against])
+	}
+	return strings.Join(said, " ")
+}
+
+// grounds says what speaks for a reflection.
+func grounds(e echo.Evidence, n Names) string {
+	first, last := e.Span.Format(n.Grain)
+	whom := "this platform"
+	if e.Platform != 0 && e.Platform != n.Own {
+		whom = n.Of(e.Platform)
+	}
+	switch e.Kind {
+	case echo.Sent:
+		return fmt.Sprintf("It carries the UID under which Wharf sent %s to %s to %s, from version %d on.", first, last, whom, e.Version)
+	case echo.OwnHere:
+		return fmt.Sprintf("It reflects the booking from %s to %s, which is on this calendar itself.", first, last)
+	case echo.NeverSent:
+		return fmt.Sprintf("It carries a UID that Wharf gave out, but from %s to %s was never sent with it.", first, last)
+	case echo.TwoOrigins:
+		return "It has the same UID as a later revision, or an exact copy, in another feed: one booking with two origins."
+	case echo.Paired:
+		return fmt.Sprintf("%s shows just these dates too, nothing that Wharf sent explains it, and it is not alone: the two may be linked directly.", whom)
+	}
+	reason, known := reasons[e.Kind]
+	if !known {
+		return ""
+	}
+	sent := fmt.Sprintf("Wharf sent %s to %s to %s, from version %d on. ", first, last, whom, e.Version)
+	if e.Kind == echo.Improbable {
+		return sent + fmt.Sprintf(reason, e.Chance)
+	}
+	return sent + reason
+}
+
+var reasons = map[echo.Reason]string{
+	echo.KnewBefore: "It knew of that when a reading still showed nothing there, so it did not sell it then.",
+	echo.BlockForm:  "This is written as only its blocks are.",
+	echo.SideBySide: "Its own sale of the same dates stands beside this.",
+	echo.SameStamp:  "This bears the very second of what was sent.",
+	echo.Improbable: "That it sold just these dates itself in the time there was for it has a chance of %.1g.",
+	echo.Held:       "It had that, and shows the same dates.",
+	echo.PartSent:   "This holds those dates and more.",
+}
+
+var ways = map[echo.Way]string{
+	echo.Joined:  "Several were joined.",
+	echo.Split:   "It was split.",
+	echo.Shifted: "It is a day off.",
+	echo.Widened: "It is a day longer.",
+	echo.Trimmed: "Its past is cut off.",
+}
+
+var against = map[echo.Reason]string{
+	echo.SalesForm:          "But it is written as only its sales are.",
+	echo.OtherUID:           "But it keeps Wharf's UIDs, and this one is its own.",
+	echo.MadeBefore:         "But it says that it was made before the platform got what was sent.",
+	echo.DroppedMeanwhile:   "But the platform got a version without it before this was seen.",
+	echo.ReadersMixed:       "But two kinds of readers come to its link, and nobody knows which is the platform.",
+	echo.NewWay:             "But that is not known of this feed.",
+	echo.NotKnownBefore:     "But not all of it was known to the platform before.",
+	echo.NothingSpeaksForIt: "It may as well be a sale of its own.",
+}

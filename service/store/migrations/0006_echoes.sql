@@ -1,0 +1,3 @@
+ALTER TABLE calendars
+  ADD COLUMN IF NOT EXISTS recheck_at DATETIME(6) NULL;
+INSERT INTO dirty (calendar_id) SELECT id FROM calendars;
