@@ -23,8 +23,8 @@ type matcher struct {
 	known    []bool     // its UID is one of ours
 	settled  []bool     // there is a verdict
 	used     map[carried.Name]bool
-	furthest []int64     // the latest end of the items up to there
-	earliest time.Time   // pickup of any of them
+	furthest []int64   // the latest end of the items up to there
+	earliest time.Time // pickup of any of them
 }
 
 func newMatcher(r Rules, f *Feed, held *holdings, all *everything) *matcher {
@@ -69,8 +69,11 @@ func (m *matcher) certain() {
 			m.used[row.row.Name] = true
 			live := slices.ContainsFunc(m.all.byUID[e.UID], func(r sentRow) bool { return r.row.To == 0 && r.row.Span == e.Span })
 			m.verdicts[i].Evidence.Live = live
-			if !live {
-				m.stale(i, row.holding)
+			if h := row.holding; !live && !h.Again.IsZero() {
+				m.verdicts[i].Evidence.Dropped = h.To.Unix()
+				if m.forgotten([]*item{{holding: h}}) {
+					m.verdicts[i].Kind = Stale
+				}
 			}
 		case m.known[i]:
 			m.settled[i] = true
@@ -114,13 +117,15 @@ func differs(is, sent span.Span, day, today int64) Way {
 	return ""
 }
 
-// stale makes of an echo one of what is gone for long: after two downloads without it, a good
-// reading that began later than the delay still shows it.
-func (m *matcher) stale(i int, h carried.Holding) {
-	if !h.Again.IsZero() && m.feed.Read.After(h.Again.Add(m.learnt.delay)) {
-		m.verdicts[i].Kind = Stale
-		m.verdicts[i].Evidence.Dropped = h.To.Unix()
+// forgotten reports whether items are gone for long: after two downloads without them, a good
+// reading that began later than the delay still shows what they left.
+func (m *matcher) forgotten(items []*item) bool {
+	for _, it := range items {
+		if again := it.holding.Again; again.IsZero() || !m.feed.Read.After(again.Add(m.learnt.delay)) {
+			return false
+		}
 	}
+	return true
 }
 
 // nothingSent reports whether nothing that the platform ever held can have led to the entry.
@@ -172,44 +177,43 @@ type found struct {
 	way   Way
 }
 
-// equal matches entries one to one with items of the same span, or of which the past is cut off.
+// equal matches entries one to one with items of the same span, then with those of which the
+// past is cut off.
 func (m *matcher) equal() {
-	groups := map[span.Span][]*item{}
-	ends := map[int64][]*item{}
-	for _, it := range m.held.items {
-		groups[it.Span] = append(groups[it.Span], it)
-		ends[it.Span.End] = append(ends[it.Span.End], it)
-	}
-	open := m.open()
 	var all []found
-	take := func(trimmed bool) {
-		for _, i := range open {
-			if m.settled[i] {
+	take := func(way Way, key func(span.Span) span.Span) {
+		items := map[span.Span][]*item{}
+		for _, it := range m.held.items {
+			if !m.used[it.Name] {
+				k := key(it.Span)
+				items[k] = append(items[k], it)
+			}
+		}
+		entries := map[span.Span][]int{}
+		var keys []span.Span
+		for _, i := range m.open() {
+			k := key(m.feed.Entries[i].Span)
+			if len(items[k]) == 0 {
 				continue
 			}
-			e := m.feed.Entries[i]
-			candidates, way := groups[e.Span], Way("")
-			if trimmed {
-				candidates, way = ends[e.Span.End], Trimmed
+			if len(entries[k]) == 0 {
+				keys = append(keys, k)
 			}
-			for n, it := range candidates {
-				if m.used[it.Name] {
-					continue
-				}
-				if trimmed && differs(e.Span, it.Span, m.rules.Day, m.feed.Today) != Trimmed || !m.eligible(e, it) {
-					continue
-				}
+			entries[k] = append(entries[k], i)
+		}
+		for _, k := range keys {
+			for i, it := range m.assign(entries[k], items[k], way) {
 				m.used[it.Name], m.settled[i] = true, true
-				if !trimmed && n == 0 {
-					groups[e.Span] = candidates[1:] // so that many alike are not gone through again and again
-				}
 				all = append(all, found{i, []*item{it}, way})
-				break
 			}
 		}
 	}
-	take(false)
-	take(true)
+	take("", func(s span.Span) span.Span { return s })
+	take(Trimmed, func(s span.Span) span.Span { return span.Span{Start: s.End, End: s.End} })
+	slices.SortFunc(all, func(a, b found) int { return cmp.Compare(a.entry, b.entry) })
+	for n := range all {
+		all[n].items[0] = m.successor(all[n].items[0])
+	}
 	m.learnByChance(all)
 	besides := map[span.Span]int{} // own sales of the span
 	for i, e := range m.feed.Entries {
@@ -220,6 +224,67 @@ func (m *matcher) equal() {
 	for _, f := range all {
 		m.verdicts[f.entry] = m.verdictOn(f, besides[m.feed.Entries[f.entry].Span] > 0)
 	}
+}
+
+// mostCompared bounds how many pairs of alike entries and items are tried in all orders; where
+// there are more, each entry takes the first item that fits.
+const mostCompared = 4096
+
+// assign gives entries, in their order, an item each that may explain them. An item that one
+// has goes to another only if there is one left for the first: so as many as can be are
+// explained, and those first that come first.
+func (m *matcher) assign(entries []int, items []*item, way Way) map[int]*item {
+	fits := func(i int, it *item) bool {
+		e := m.feed.Entries[i]
+		return (way == "" || differs(e.Span, it.Span, m.rules.Day, m.feed.Today) == way) && m.eligible(e, it)
+	}
+	holder := map[carried.Name]int{} // of an item, by place in entries
+	given := map[int]*item{}
+	var tried map[carried.Name]bool
+	var give func(i int) bool
+	give = func(i int) bool {
+		for n := len(items) - 1; n >= 0; n-- { // the one that was picked up last comes first
+			it := items[n]
+			if tried[it.Name] || !fits(i, it) {
+				continue
+			}
+			tried[it.Name] = true
+			other, taken := holder[it.Name]
+			if !taken || len(entries)*len(items) <= mostCompared && give(other) {
+				holder[it.Name], given[i] = i, it
+				return true
+			}
+		}
+		return false
+	}
+	for _, i := range entries {
+		tried = map[carried.Name]bool{}
+		if len(given) < len(items) {
+			give(i)
+		}
+	}
+	return given
+}
+
+// successor is the item that a block stands for by now: where what it came from was dropped,
+// and the platform holds something else of the same span, that.
+func (m *matcher) successor(it *item) *item {
+	if it.live {
+		return it
+	}
+	first := sort.Search(len(m.held.items), func(i int) bool { return m.held.items[i].Span.Compare(it.Span) >= 0 })
+	for _, next := range m.held.items[first:] {
+		if next.Span != it.Span {
+			break
+		}
+		if next.live && !m.used[next.Name] && !next.holding.From.After(m.feed.Read) {
+			m.used[next.Name] = true
+			again := *next
+			again.holding.From = it.holding.From // for the block it is as if it had been there all the time
+			return &again
+		}
+	}
+	return it
 }
 
 // marvel is the chance below which no coincidence is believed in.
@@ -303,11 +368,9 @@ func (m *matcher) verdictOn(f found, besides bool) Verdict {
 		v.Kind = Unclear
 	case v.Evidence.Kind == Held:
 		v.Kind, v.Evidence.Against = Unclear, NothingSpeaksForIt
-	case !live && len(f.items) == 1:
-		i := f.entry
-		m.verdicts[i] = v
-		m.stale(i, first.holding)
-		v = m.verdicts[i]
+	}
+	if !live && v.Kind != Booking && m.forgotten(f.items) {
+		v.Kind = Stale
 	}
 	return v
 }

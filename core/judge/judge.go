@@ -124,7 +124,7 @@ type Verdict struct {
 
 // pending reports whether time alone may change the verdict.
 func (v Verdict) pending() bool {
-	return v.Kind == Echo && v.Evidence.Kind != echo.Paired && !v.Evidence.Live || v.Kind == Unclear || v.Kind == Stale
+	return (v.Kind == Echo || v.Kind == Unclear) && !v.Evidence.Live
 }
 
 // doubtful reports whether the booking may be a reflection: where units are several, also one

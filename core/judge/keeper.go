@@ -15,7 +15,6 @@ type keeper struct {
 	bookings []Booking
 	verdicts []Verdict
 	own      map[sold]bool
-	origin   map[string]int64 // platforms, by the UID under which their bookings are published
 	shows    map[shownBy]bool
 	read     map[int64]time.Time // of each platform's feeds, the earliest last good reading
 	delay    time.Duration
@@ -30,7 +29,7 @@ type shownBy struct {
 }
 
 func newKeeper(f Facts, verdicts []Verdict) *keeper {
-	k := &keeper{bookings: f.Bookings, verdicts: verdicts, own: map[sold]bool{}, origin: map[string]int64{}, shows: map[shownBy]bool{}, read: map[int64]time.Time{}, delay: f.echoRules().Delay,
+	k := &keeper{bookings: f.Bookings, verdicts: verdicts, own: map[sold]bool{}, shows: map[shownBy]bool{}, read: map[int64]time.Time{}, delay: f.echoRules().Delay,
 		held: map[int64]map[string]carried.Holding{}}
 	if k.delay == 0 {
 		k.delay = echo.DefaultDelay
@@ -45,7 +44,6 @@ func newKeeper(f Facts, verdicts []Verdict) *keeper {
 			id = verdicts[i].With
 		}
 		k.own[sold{id, b.Platform}] = true
-		k.origin[b.Minted] = b.Platform
 		k.shows[shownBy{b.Platform, b.Span}] = true
 		if at, seen := k.read[b.Platform]; !seen || read[b.Feed].Before(at) {
 			k.read[b.Platform] = read[b.Feed]
@@ -60,19 +58,20 @@ func (k *keeper) keeps(i int, p Publication) bool {
 	if k.own[sold{b.ID, p.Platform}] {
 		return true
 	}
-	if v.Kind != Unclear && v.Kind != Stale {
-		return false
-	}
-	if v.Evidence.Kind == echo.Paired {
+	switch {
+	case v.Evidence.Kind == echo.Paired && v.Kind == Unclear:
 		return v.Evidence.Platform == p.Platform
-	}
-	holding, sent := k.heldBy(p)[v.Evidence.Item]
-	if !sent && k.origin[v.Evidence.Item] != p.Platform {
+	case v.Kind == Unclear:
+		// Each recipient is the platform of its possible original, or was sent that.
+		return true
+	case v.Kind != Stale:
 		return false
 	}
-	// It may have it once its feed was read without that, after it got a version without it.
+	// A forgotten block it may have once its feed was read without that, after it got a version
+	// without it.
+	holding, sent := k.heldBy(p)[v.Evidence.Item]
 	gone := !sent || !holding.To.IsZero() && k.read[p.Platform].After(holding.To.Add(k.delay))
-	return !gone || k.shows[shownBy{p.Platform, b.Span}] || !sent && v.Evidence.Live
+	return !gone || k.shows[shownBy{p.Platform, b.Span}]
 }
 
 // heldBy is everything that a publication ever carried, by UID, with when its recipient held

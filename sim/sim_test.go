@@ -1,0 +1,31 @@
+package sim_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+
+	"wharf/sim"
+)
+
+// TestTruth: against platforms of many habits no real double booking is missed, no reflection
+// raises an alarm, nobody is sent their own booking, and what is cancelled dies out. The seeds
+// are fixed; sim/play plays others.
+func TestTruth(t *testing.T) {
+	for _, p := range sim.Patterns() {
+		t.Run(p.Name, func(t *testing.T) {
+			t.Parallel()
+			var all sim.Tally
+			for seed := range int64(2) {
+				p.Days = 45
+				all.Add(sim.Run(p.Setting, seed))
+			}
+			assert.Greater(t, all.Sales, 20)
+			assert.Positive(t, all.Clashes)
+			assert.Zero(t, all.Missed, "%+v", all)
+			assert.Zero(t, all.False, "%+v", all)
+			assert.Zero(t, all.SentBack, "%+v", all)
+			assert.Zero(t, all.Ghosts, "%+v", all)
+		})
+	}
+}
