@@ -159,25 +159,56 @@ func (r Rules) withDefaults() Rules {
 // everything that the publications of one calendar carried, by UID, and the bookings that
 // are or were on the calendar itself.
 type everything struct {
-	byUID     map[string][]sentRow
+	rows      map[sentAs]*sentRows
+	spans     map[string][]span.Span // with which a UID was sent, the first so many
 	originals map[string]span.Span
+}
+
+// sentAs is a UID with a span that was sent with it.
+type sentAs struct {
+	uid  string
+	span span.Span
+}
+
+// sentRows are the runs in which that was sent, one for each platform.
+type sentRows struct {
+	all  []sentRow
+	live bool // it is carried still, by any of them
 }
 
 type sentRow struct {
 	platform int64
-	row      carried.Row
-	holding  carried.Holding
+	row      carried.Row     // the first run
+	holding  carried.Holding // of the last one
 }
 
+// mostAlike bounds how many things that are alike are looked at one by one: where there are
+// more, being alike says nothing.
+const mostAlike = 64
+
 func newCarried(originals map[string]span.Span) *everything {
-	return &everything{map[string][]sentRow{}, originals}
+	return &everything{map[sentAs]*sentRows{}, map[string][]span.Span{}, originals}
 }
 
 func (s *everything) add(p Publication) {
 	own, _ := carried.OfRecipient(p.Pickups, "")
 	for i, h := range carried.Holdings(p.History, own) {
 		r := p.History[i]
-		s.byUID[r.UID] = append(s.byUID[r.UID], sentRow{p.Platform, r, h})
+		at := sentAs{r.UID, r.Span}
+		rows := s.rows[at]
+		if rows == nil {
+			rows = &sentRows{}
+			s.rows[at] = rows
+			if spans := s.spans[r.UID]; len(spans) < mostAlike {
+				s.spans[r.UID] = append(spans, r.Span)
+			}
+		}
+		rows.live = rows.live || r.To == 0
+		if n := len(rows.all); n > 0 && rows.all[n-1].platform == p.Platform {
+			rows.all[n-1].holding = h
+			continue
+		}
+		rows.all = append(rows.all, sentRow{p.Platform, r, h})
 	}
 }
 
@@ -189,26 +220,27 @@ func (s *everything) add(p Publication) {
 // with a span that we never sent is a booking, since nothing proves that the dates are
 // not sold. known is false for a UID that is not ours.
 func (s *everything) certain(platform int64, e Entry) (v Verdict, row *sentRow, known bool) {
-	rows, at := s.byUID[e.UID], e.Span
-	if original, here := s.originals[e.Elsewhere]; here && e.Elsewhere != "" && len(rows) == 0 {
+	at, sent := e.Span, len(s.spans[e.UID]) > 0
+	if original, here := s.originals[e.Elsewhere]; here && e.Elsewhere != "" && !sent {
 		return Verdict{Kind: Echo, Evidence: Evidence{Kind: OwnHere, Span: original, Item: e.Elsewhere, Live: true}}, nil, true
 	}
 	original, here := s.originals[e.UID]
-	if here && original == at && len(rows) == 0 {
+	if here && original == at && !sent {
 		return Verdict{Kind: Echo, Evidence: Evidence{Kind: OwnHere, Span: original, Item: e.UID, Live: true}}, nil, true
 	}
-	if len(rows) == 0 {
+	if !sent {
 		return Verdict{Kind: Booking}, nil, here
 	}
-	for i, r := range rows {
-		if r.row.Span == at && (row == nil || r.platform == platform && row.platform != platform) {
-			row = &rows[i]
-		}
-	}
-	if row == nil {
+	rows := s.rows[sentAs{e.UID, at}]
+	if rows == nil {
 		return Verdict{Kind: Booking, Evidence: Evidence{Kind: NeverSent, Span: at}}, nil, true
 	}
-	return Verdict{Kind: Echo, Evidence: Evidence{Kind: Sent, Span: at, Platform: row.platform, Version: row.row.From, Item: e.UID}}, row, true
+	for i, r := range rows.all {
+		if row == nil || r.platform == platform && row.platform != platform {
+			row = &rows.all[i]
+		}
+	}
+	return Verdict{Kind: Echo, Evidence: Evidence{Kind: Sent, Span: at, Platform: row.platform, Version: row.row.From, Item: e.UID, Live: rows.live}}, row, true
 }
 
 // item is something that a platform held.

@@ -15,7 +15,10 @@ type learnt struct {
 	keepsUIDs              bool
 	delay                  time.Duration
 	sales                  []Entry // that nothing could have sent
-	rate                   float64 // of own sales per second, at the upper end; infinite while nothing is known
+	forms                  map[string]bool
+	lengths, hours         map[int64]int // of the sales, how many are so long, and begin at that time of the day
+	starts                 []int64       // in order
+	rate                   float64       // of own sales per second, at the upper end; infinite while nothing is known
 }
 
 // leastMeasures is how many reflections must have been timed for a delay to count as measured,
@@ -57,7 +60,18 @@ func (m *matcher) learn(shared func(span.Span) bool) {
 		l.delay = slices.Max(delays)
 	}
 	l.rate = rateOf(l.sales, m.feed.Read)
+	l.forms, l.lengths, l.hours = map[string]bool{}, map[int64]int{}, map[int64]int{}
+	for _, e := range l.sales {
+		l.forms[e.Form] = true
+		l.lengths[e.Span.Len()]++
+		l.hours[clock(e.Span.Start, m.rules.Day)]++
+		l.starts = append(l.starts, e.Span.Start)
+	}
+	slices.Sort(l.starts)
 }
+
+// clock is the time of the day at a point.
+func clock(at, day int64) int64 { return (at%day + day) % day }
 
 // rateOf is how often sales are made, per second, at the upper end of what the data allow:
 // those that were seen to come, and of those that were there from the first on those that say
@@ -113,19 +127,9 @@ func (m *matcher) chance(e Entry, knew time.Time) float64 {
 // begin about then, and by the hour at which they begin.
 func (m *matcher) share(s span.Span) float64 {
 	const about = 15 // days before and after
-	day := m.rules.Day
-	var length, near, hour int
-	for _, e := range m.learnt.sales {
-		if e.Span.Len() == s.Len() {
-			length++
-		}
-		if d := e.Span.Start - s.Start; d <= about*day && d >= -about*day {
-			near++
-		}
-		if (e.Span.Start-s.Start)%day == 0 {
-			hour++
-		}
-	}
-	part := func(n int) float64 { return float64(n+1) / float64(len(m.learnt.sales)+1) }
-	return part(length) * part(near) / (2*about + 1) * part(hour)
+	l, day := &m.learnt, m.rules.Day
+	from, _ := slices.BinarySearch(l.starts, s.Start-about*day)
+	to, _ := slices.BinarySearch(l.starts, s.Start+about*day+1)
+	part := func(n int) float64 { return float64(n+1) / float64(len(l.sales)+1) }
+	return part(l.lengths[s.Len()]) * part(to-from) / (2*about + 1) * part(l.hours[clock(s.Start, day)])
 }

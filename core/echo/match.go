@@ -67,9 +67,7 @@ func (m *matcher) certain() {
 		case row != nil:
 			m.settled[i] = true
 			m.used[row.row.Name] = true
-			live := slices.ContainsFunc(m.all.byUID[e.UID], func(r sentRow) bool { return r.row.To == 0 && r.row.Span == e.Span })
-			m.verdicts[i].Evidence.Live = live
-			if h := row.holding; !live && !h.Again.IsZero() {
+			if h := row.holding; !m.verdicts[i].Evidence.Live && !h.Again.IsZero() {
 				m.verdicts[i].Evidence.Dropped = h.To.Unix()
 				if m.forgotten([]*item{{holding: h}}) {
 					m.verdicts[i].Kind = Stale
@@ -77,7 +75,7 @@ func (m *matcher) certain() {
 			}
 		case m.known[i]:
 			m.settled[i] = true
-			if w := m.wayOf(e); w != "" {
+			if w, _ := m.wayOf(e); w != "" {
 				ways[w] = append(ways[w], i)
 			}
 		}
@@ -87,21 +85,23 @@ func (m *matcher) certain() {
 			continue
 		}
 		for _, i := range entries {
-			row := m.all.byUID[m.feed.Entries[i].UID][0]
+			e := m.feed.Entries[i]
+			_, sent := m.wayOf(e)
+			row := m.all.rows[sentAs{e.UID, sent}].all[0]
 			m.verdicts[i] = Verdict{Kind: Echo, Evidence: Evidence{Kind: Sent, Way: w, Span: row.row.Span, Platform: row.platform, Version: row.row.From, Item: row.row.UID}}
 		}
 	}
 }
 
-// wayOf is how an entry with a UID of ours differs from what was sent with it; "" for in
-// none of the ways.
-func (m *matcher) wayOf(e Entry) Way {
-	for _, r := range m.all.byUID[e.UID] {
-		if w := differs(e.Span, r.row.Span, m.rules.Day, m.feed.Today); w != "" {
-			return w
+// wayOf is how an entry with a UID of ours differs from what was sent with it, and what that
+// was; "" for in none of the ways.
+func (m *matcher) wayOf(e Entry) (Way, span.Span) {
+	for _, sent := range m.all.spans[e.UID] {
+		if w := differs(e.Span, sent, m.rules.Day, m.feed.Today); w != "" {
+			return w, sent
 		}
 	}
-	return ""
+	return "", span.Span{}
 }
 
 // differs is how a span differs from what was sent.
@@ -242,16 +242,21 @@ func (m *matcher) assign(entries []int, items []*item, way Way) map[int]*item {
 	given := map[int]*item{}
 	var tried map[carried.Name]bool
 	var give func(i int) bool
+	few := len(entries)*len(items) <= mostCompared
 	give = func(i int) bool {
-		for n := len(items) - 1; n >= 0; n-- { // the one that was picked up last comes first
+		for looked, n := 0, len(items)-1; n >= 0 && (few || looked < mostAlike); n-- { // the one that was picked up last comes first
 			it := items[n]
+			looked++
 			if tried[it.Name] || !fits(i, it) {
 				continue
 			}
 			tried[it.Name] = true
 			other, taken := holder[it.Name]
-			if !taken || len(entries)*len(items) <= mostCompared && give(other) {
+			if !taken || few && give(other) {
 				holder[it.Name], given[i] = i, it
+				if !few && n == len(items)-1 {
+					items = items[:n]
+				}
 				return true
 			}
 		}
@@ -259,7 +264,7 @@ func (m *matcher) assign(entries []int, items []*item, way Way) map[int]*item {
 	}
 	for _, i := range entries {
 		tried = map[carried.Name]bool{}
-		if len(given) < len(items) {
+		if len(items) > 0 && (!few || len(given) < len(items)) {
 			give(i)
 		}
 	}
@@ -273,7 +278,7 @@ func (m *matcher) successor(it *item) *item {
 		return it
 	}
 	first := sort.Search(len(m.held.items), func(i int) bool { return m.held.items[i].Span.Compare(it.Span) >= 0 })
-	for _, next := range m.held.items[first:] {
+	for _, next := range m.held.items[first:min(first+mostAlike, len(m.held.items))] {
 		if next.Span != it.Span {
 			break
 		}
@@ -308,7 +313,7 @@ func (m *matcher) learnByChance(all []found) {
 		}
 	}
 	for form, p := range joint {
-		if form != "" && !m.learnt.salesForms[form] && !doubtful[form] && !m.saleHas(form) && p < marvel {
+		if form != "" && !m.learnt.salesForms[form] && !doubtful[form] && !m.learnt.forms[form] && p < marvel {
 			m.learnt.blockForms[form] = true
 		}
 	}
@@ -322,10 +327,6 @@ func (m *matcher) resembles(i int) bool {
 	}
 	n := sort.Search(len(m.held.items), func(i int) bool { return m.held.items[i].Span.Start > e.Span.Start })
 	return n > 0 && m.held.items[n-1].Span.Contains(e.Span)
-}
-
-func (m *matcher) saleHas(form string) bool {
-	return slices.ContainsFunc(m.learnt.sales, func(e Entry) bool { return e.Form == form })
 }
 
 // verdictOn weighs what speaks for an entry's being what was sent, and what against it.

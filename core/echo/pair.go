@@ -57,7 +57,7 @@ func alike(all []*matcher) [][]shown {
 	}
 	var groups [][]shown
 	for _, g := range bySpan {
-		if len(g) > 1 {
+		if len(g) > 1 && len(g) <= mostAlike {
 			groups = append(groups, g)
 		}
 	}

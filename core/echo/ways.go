@@ -50,14 +50,20 @@ func (m *matcher) ways() {
 	}
 }
 
+// mostWithin is how many items one entry can hold: one that holds more is no block.
+const mostWithin = 400
+
 // within are the unused items that lie within a span and may explain the entry, by start.
 func (m *matcher) within(e Entry, s span.Span) []*item {
 	items := m.held.items
 	first := sort.Search(len(items), func(i int) bool { return items[i].Span.Start >= s.Start })
 	var all []*item
-	for _, it := range items[first:] {
+	for looked, it := range items[first:] {
 		if it.Span.Start >= s.End {
 			break
+		}
+		if looked == mostWithin {
+			return nil
 		}
 		if it.Span.End <= s.End && m.eligible(e, it) {
 			all = append(all, it)
@@ -116,7 +122,7 @@ func (m *matcher) split(open []int) []found {
 		var chain []int
 		for at := it.Span.Start; at < it.Span.End; {
 			next := -1
-			for _, i := range starts[at] {
+			for _, i := range starts[at][:min(mostAlike, len(starts[at]))] {
 				if e := m.feed.Entries[i]; !taken[i] && e.Span.End <= it.Span.End && m.eligible(e, it) {
 					next = i
 					break
@@ -147,7 +153,7 @@ func (m *matcher) nearly(i int) (*item, Way) {
 	items := m.held.items
 	for _, start := range []int64{e.Span.Start, e.Span.Start - day, e.Span.Start + day} {
 		first := sort.Search(len(items), func(i int) bool { return items[i].Span.Start >= start })
-		for _, it := range items[first:] {
+		for _, it := range items[first:min(first+mostAlike, len(items))] {
 			if it.Span.Start != start {
 				break
 			}

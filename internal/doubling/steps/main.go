@@ -37,11 +37,21 @@ var works = map[string]func(n int64){
 	"a publication that changes wholly":           advance,
 	"a calendar on which all overlap, published":  func(n int64) { judgeAll(n, overlapping) },
 	"a calendar of pairs that clash, judged anew": func(n int64) { judgeAll(n, inPairs) },
+	"reflections of what was sent":                func(n int64) { reflect(n, apart, apart) },
+	"reflections that are all alike":              func(n int64) { reflect(n, alike, alike) },
+	"reflections of one item":                     func(n int64) { reflect(n, alike, underOne) },
+	"entries that hold all that was sent":         func(n int64) { reflect(n, around, apart) },
+	"pieces of one long item":                     func(n int64) { reflect(n, apart, around) },
+	"reflections a day off":                       func(n int64) { reflect(n, dayOff, apart) },
 }
 
 func overlapping(i, n int64) span.Span { return span.Span{Start: i, End: n + i} }
 func nested(i, n int64) span.Span      { return span.Span{Start: i, End: 2*n - i} }
 func inPairs(i, _ int64) span.Span     { return span.Span{Start: i / 2 * 10, End: i/2*10 + 5 + i%2} }
+func apart(i, _ int64) span.Span       { return span.Span{Start: 10 * i, End: 10*i + 5} }
+func dayOff(i, _ int64) span.Span      { return span.Span{Start: 10*i + 1, End: 10*i + 6} }
+func alike(_, _ int64) span.Span       { return span.Span{Start: 0, End: 5} }
+func around(i, n int64) span.Span      { return span.Span{Start: -i, End: 10*n + i} }
 func underOne(i, n int64) span.Span {
 	if i == 0 {
 		return span.Span{Start: 0, End: 10 * n}
@@ -113,7 +123,7 @@ func advance(n int64) {
 }
 
 func judgeAll(n int64, shape func(i, n int64) span.Span) {
-	f := judge.Facts{Calendar: rules.Calendar{Zone: time.UTC, Grain: span.Time, Capacity: 1}, Now: time.Unix(0, 0), Publications: []judge.Publication{{ID: 1, Platform: 9}}}
+	f := judge.Facts{Calendar: rules.Calendar{Zone: time.UTC, Grain: span.Time, Capacity: 1}, Now: time.Unix(0, 0), Publications: []judge.Publication{{ID: 1, Platform: 9, Window: everywhere}}}
 	for i := range n {
 		f.Bookings = append(f.Bookings, judge.Booking{ID: i + 1, Feed: 1, Platform: 1, UID: "a", Minted: strconv.FormatInt(i, 10),
 			Booking: booking.Booking{Span: shape(i, n), Blocks: true, Units: 1}})
@@ -122,6 +132,23 @@ func judgeAll(n int64, shape func(i, n int64) span.Span) {
 	f.Conflicts = first.Conflicts
 	f.Publications[0].History = first.Renditions[0].Change.Open
 	_, _ = judge.Judge(context.Background(), f)
+}
+
+// everywhere is a window that leaves nothing out.
+var everywhere = span.Span{Start: -1 << 40, End: 1 << 40}
+
+// reflect judges a feed of n entries whose platform held n items for long.
+func reflect(n int64, shown, sent func(i, n int64) span.Span) {
+	at := func(day int) time.Time { return time.Date(2026, 1, 1+day, 0, 0, 0, 0, time.UTC) }
+	p := judge.Publication{ID: 1, Platform: 1, Window: everywhere, Version: 1, Pickups: []carried.Pickup{{Version: 1, First: at(10), Last: at(30), Times: 100}}}
+	f := judge.Facts{Calendar: rules.Calendar{Zone: time.UTC, Grain: span.Day, Capacity: 1}, Now: at(30), Feeds: []judge.Feed{{ID: 1, Read: at(30)}}}
+	for i := range n {
+		p.History = append(p.History, carried.Row{ID: i + 1, From: 1, Item: carried.Item{Name: carried.Name{UID: strconv.FormatInt(i, 10)}, Span: sent(i, n), Units: 1}})
+		f.Bookings = append(f.Bookings, judge.Booking{ID: i + 1, Feed: 1, Platform: 1, UID: fmt.Sprint("own", i), Minted: fmt.Sprint("m", i), Form: strconv.FormatInt(i%3, 10),
+			Booking: booking.Booking{Span: shown(i, n), Blocks: true, Units: 1}, Stand: reading.Interval{NotBefore: at(11), SeenBy: at(12)}})
+	}
+	f.Publications = []judge.Publication{p}
+	_, _ = judge.Judge(context.Background(), f) // which cannot end early
 }
 
 func main() {
