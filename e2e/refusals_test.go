@@ -260,6 +260,8 @@ func TestStartRefused(t *testing.T) {
 		"no public address": {[]string{"--listen", "0.0.0.0:0", "--database", w.dsn}, "--public-url"},
 		"bad private range": {[]string{"--listen", free, "--database", w.dsn, "--key-file", filepath.Join(w.dir, "key"), "--allow-private", "everything"}, "not a range and port"},
 		"a short lease":     {[]string{"--listen", free, "--database", w.dsn, "--lease", "1s"}, "not longer than --fetch-timeout"},
+		"no probability":    {[]string{"--listen", free, "--database", w.dsn, "--chance-limit", "3"}, "no probability"},
+		"a delay below 0":   {[]string{"--listen", free, "--database", w.dsn, "--reflection-delay", "-5m"}, "use 0 for none"},
 		"settings file":     {[]string{"--config", settings}, `--log-level "loud"`},
 		"no settings file":  {[]string{"--config", settings + ".none"}, "cannot be read"},
 		"a wrong flag":      {[]string{"--port", "80"}, "see `wharf serve --help`"},

@@ -18,6 +18,7 @@ import (
 	"github.com/prometheus/client_golang/prometheus"
 	"github.com/prometheus/client_golang/prometheus/collectors"
 
+	"wharf/core/echo"
 	"wharf/service/account"
 	"wharf/service/combine"
 	"wharf/service/desk"
@@ -47,6 +48,7 @@ type Config struct {
 	Workers      int
 	MaxBookings  int
 	KeepGone     time.Duration // how long an entry is known that its feed no longer shows
+	Echoes       echo.Rules    // by which reflections are judged
 	StopTimeout  time.Duration
 	QueryTimeout time.Duration // of one statement of the database
 	// RequestTimeout bounds how long a request of the API is worked on, and Lease beyond that
@@ -130,7 +132,7 @@ func refresherOf(c Config, s *store.Store, box *secret.Box) (*refresh.Refresher,
 	registry := prometheus.NewRegistry()
 	registry.MustRegister(readings, combined, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
 	fetcher := fetch.New(fetch.Settings{Timeout: c.FetchTimeout, MaxBytes: c.MaxFeedBytes, Allowed: private, Now: c.Now})
-	combiner := &combine.Combiner{Store: s, Now: c.Now, Log: c.Log, Done: func(_ int64, took time.Duration) { combined.Observe(took.Seconds()) }}
+	combiner := &combine.Combiner{Store: s, Now: c.Now, Log: c.Log, Echoes: c.Echoes, Done: func(_ int64, took time.Duration) { combined.Observe(took.Seconds()) }}
 	return &refresh.Refresher{Store: s, Box: box, Fetcher: fetcher, Combiner: combiner, MintKey: box.Derive("uid"), Now: c.Now, Log: c.Log,
 		Lease: c.Lease, Workers: c.Workers, MaxBookings: c.MaxBookings, KeepGone: c.KeepGone,
 		Done: func(outcome store.Outcome, took time.Duration) {

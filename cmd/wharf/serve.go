@@ -11,6 +11,7 @@ import (
 	"github.com/joho/godotenv"
 	"github.com/urfave/cli/v3"
 
+	"wharf/core/echo"
 	"wharf/internal/clock"
 	"wharf/service"
 	"wharf/service/store"
@@ -44,6 +45,8 @@ func serveCommand() *cli.Command {
 			&cli.Int64Flag{Name: "max-feed-mb", Sources: cli.EnvVars("WHARF_MAX_FEED_MB"), Value: 20, Usage: "largest feed, in megabytes"},
 			&cli.IntFlag{Name: "max-bookings", Sources: cli.EnvVars("WHARF_MAX_BOOKINGS"), Value: 50000, Usage: "bookings that one feed may have on one calendar"},
 			span("keep-gone", "WHARF_KEEP_GONE", 395*24*time.Hour, "how long an entry is known that its feed no longer shows (if it comes back by then, it is the same), and what entries showed before"),
+			span("reflection-delay", "WHARF_REFLECTION_DELAY", echo.DefaultDelay, "how long after a pickup a platform may not show what it got yet, until that was measured; 0 for none"),
+			&cli.Float64Flag{Name: "chance-limit", Sources: cli.EnvVars("WHARF_CHANCE_LIMIT"), Value: echo.DefaultLimit, Usage: "chance of an own sale below which an entry may be taken for a reflection"},
 			span("lease", "WHARF_LEASE", 2*time.Minute, "time after which a reading that was never finished is done again"),
 			&cli.IntFlag{Name: "workers", Sources: cli.EnvVars("WHARF_WORKERS"), Value: 8, Usage: "readings at once"},
 			span("query-timeout", "WHARF_QUERY_TIMEOUT", store.DefaultQueryTimeout, "longest time that the database may take for one statement; then it counts as away"),
@@ -79,12 +82,23 @@ func serve(ctx context.Context, c *cli.Command) error {
 	if c.String("log-format") == "json" {
 		handler = slog.NewJSONHandler(os.Stderr, options)
 	}
+	echoes := echo.Rules{Limit: c.Float64("chance-limit"), Delay: c.Duration("reflection-delay")}
+	if err := echoes.Check(); err != nil {
+		return fmt.Errorf("--chance-limit: %w", err)
+	}
+	switch {
+	case echoes.Delay < 0:
+		return fmt.Errorf("--reflection-delay %s is below zero: use 0 for none", echoes.Delay)
+	case echoes.Delay == 0:
+		echoes.Delay = -1 // none; 0 is the default
+	}
 	return service.Run(ctx, service.Config{
 		Listen: c.String("listen"), PublicURL: c.String("public-url"), AllowedHosts: c.StringSlice("allowed-host"),
 		Database: c.String("database"), KeyFile: c.String("key-file"), AllowPrivate: c.StringSlice("allow-private"),
 		DefaultEvery: c.Duration("default-every"), LeastEvery: c.Duration("least-every"),
 		FetchTimeout: c.Duration("fetch-timeout"), MaxFeedBytes: c.Int64("max-feed-mb") << 20,
 		MaxBookings: max(1, c.Int("max-bookings")), KeepGone: c.Duration("keep-gone"), Lease: c.Duration("lease"), Workers: max(1, c.Int("workers")), StopTimeout: c.Duration("stop-timeout"),
+		Echoes:       echoes,
 		QueryTimeout: c.Duration("query-timeout"), RequestTimeout: c.Duration("request-timeout"),
 		ShelfBytes: c.Int64("publications-mb") << 20, MaxStreams: max(1, c.Int("max-streams")),
 		Now: clock.Now, Log: slog.New(handler), Print: func(line string) { fmt.Println(line) },

@@ -20,6 +20,7 @@ package echo
 
 import (
 	"cmp"
+	"fmt"
 	"slices"
 	"time"
 
@@ -139,6 +140,14 @@ func sharedSpans(feeds []Feed) map[span.Span]int {
 		}
 	}
 	return shared
+}
+
+// Check refuses rules that cannot be meant; the error says which and why.
+func (r Rules) Check() error {
+	if !(r.Limit >= 0 && r.Limit < 1) {
+		return fmt.Errorf("limit %v is no probability: use one from 0 up to 1", r.Limit)
+	}
+	return nil
 }
 
 func (r Rules) withDefaults() Rules {

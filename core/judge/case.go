@@ -291,8 +291,8 @@ func (r *caseReader) facts(c Case) (f Facts, err error) {
 // echoes checks the rules of a case.
 func (c CaseRules) echoes() (echo.Rules, error) {
 	r := echo.Rules{Limit: c.Limit, Skew: time.Duration(c.SkewMinutes) * time.Minute}
-	if c.Limit < 0 || c.Limit >= 1 {
-		return r, fmt.Errorf("limit %v is no probability: use one from 0 up to 1", c.Limit)
+	if err := r.Check(); err != nil {
+		return r, err
 	}
 	if c.DelayMinutes != nil {
 		if *c.DelayMinutes < 0 {
