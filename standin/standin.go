@@ -7,6 +7,7 @@ package standin
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
@@ -34,7 +35,18 @@ type Style struct {
 	Zone  string // IANA name for Timed and Hours
 	Sale  string // title of a sale; %s is the guest
 	Block string // title of an imported block
+	UIDs  UIDs   // of imported blocks
+	Joins bool   // blocks by the day that lie end to end are one
 }
+
+// UIDs says what a platform writes as the UIDs of what it imports.
+type UIDs string
+
+const (
+	Theirs UIDs = ""    // those that they came with
+	Own    UIDs = "own" // its own, which stay
+	New    UIDs = "new" // its own, new ones at every download
+)
 
 // Booking is a sale made on the platform, from one date or local time up to another.
 type Booking struct {
@@ -76,6 +88,8 @@ type Platform struct {
 	mu    sync.Mutex
 	state state
 	seen  time.Time // of the last import that worked
+
+	downloads int // of blocks with new UIDs
 }
 
 // Load reads the platform's state, if there is any.
@@ -137,7 +151,10 @@ func (p *Platform) Add(b Booking) (Booking, error) {
 	defer p.mu.Unlock()
 	p.state.Serial++
 	sum := sha256.Sum256([]byte(p.Name + b.Guest + b.From + fmt.Sprint(p.state.Serial)))
-	b.ID, b.Made = hex.EncodeToString(sum[:6]), p.Now().UTC()
+	b.ID = hex.EncodeToString(sum[:6])
+	if b.Made.IsZero() {
+		b.Made = p.Now().UTC()
+	}
 	p.state.Bookings = append(p.state.Bookings, b)
 	return b, p.save()
 }
@@ -287,15 +304,45 @@ func (p *Platform) Feed() []byte {
 		}
 		cal.AddComponent(e)
 	}
-	for _, b := range p.state.Blocks {
+	for _, b := range p.shown() {
 		e := &ical.Component{Name: "VEVENT"}
-		e.Add("UID", b.UID)
+		e.Add("UID", p.uidOf(b))
 		e.Add("DTSTAMP", stamp)
 		addDates(e, b.From, b.Until)
 		e.AddText("SUMMARY", p.Style.Block)
 		cal.AddComponent(e)
 	}
 	return []byte(cal.String())
+}
+
+// shown are the imported blocks as the feed shows them.
+func (p *Platform) shown() []Block {
+	blocks := slices.SortedFunc(slices.Values(p.state.Blocks), func(a, b Block) int { return cmp.Or(cmp.Compare(a.From, b.From), cmp.Compare(a.UID, b.UID)) })
+	if !p.Style.Joins {
+		return blocks
+	}
+	var joined []Block
+	for _, b := range blocks {
+		if n := len(joined); n > 0 && joined[n-1].Until >= b.From {
+			joined[n-1].Until = max(joined[n-1].Until, b.Until)
+			continue
+		}
+		joined = append(joined, b)
+	}
+	return joined
+}
+
+// uidOf is the UID that the feed gives a block.
+func (p *Platform) uidOf(b Block) string {
+	switch p.Style.UIDs {
+	case Own:
+		sum := sha256.Sum256([]byte(p.Name + b.UID))
+		return hex.EncodeToString(sum[:8]) + "@" + slug(p.Name) + ".example"
+	case New:
+		p.downloads++
+		return fmt.Sprintf("%d-%d@%s.example", p.Now().UnixNano(), p.downloads, slug(p.Name))
+	}
+	return b.UID
 }
 
 func (p *Platform) addTimes(e *ical.Component, first, last string) {

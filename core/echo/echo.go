@@ -110,11 +110,11 @@ func Judge(r Rules, sent []Publication, feeds []Feed, originals map[string]span.
 		}
 		held[s.Platform].add(s)
 	}
-	shared := sharedSpans(feeds)
+	from := sourcesIn(feeds, everything)
 	all := make([]*matcher, len(feeds))
 	for i := range feeds {
 		all[i] = newMatcher(r, &feeds[i], held[feeds[i].Platform], everything)
-		all[i].match(func(s span.Span) bool { return shared[s] > 1 })
+		all[i].match(from)
 	}
 	pair(r, all)
 	verdicts := make([][]Verdict, len(feeds))
@@ -124,22 +124,36 @@ func Judge(r Rules, sent []Publication, feeds []Feed, originals map[string]span.
 	return verdicts
 }
 
-// sharedSpans counts the platforms that show a span.
-func sharedSpans(feeds []Feed) map[span.Span]int {
-	type on struct {
-		span.Span
-		platform int64
-	}
-	seen, shared := map[on]bool{}, map[span.Span]int{}
+// sources are what platforms show that may be where an entry of another one comes from, by
+// span: the earliest moment from which each can have shown it.
+type sources map[span.Span]map[int64]time.Time
+
+func sourcesIn(feeds []Feed, all *everything) sources {
+	s := sources{}
 	for _, f := range feeds {
 		for _, e := range f.Entries {
-			if at := (on{e.Span, f.Platform}); !seen[at] {
-				seen[at] = true
-				shared[e.Span]++
+			if _, _, ours := all.certain(f.Platform, e); ours {
+				continue
+			}
+			if s[e.Span] == nil {
+				s[e.Span] = map[int64]time.Time{}
+			}
+			if since, seen := s[e.Span][f.Platform]; !seen || e.Stand.NotBefore.Before(since) {
+				s[e.Span][f.Platform] = e.Stand.NotBefore
 			}
 		}
 	}
-	return shared
+	return s
+}
+
+// of reports whether another platform may have shown the span before the entry was seen.
+func (s sources) of(platform int64, e Entry) bool {
+	for other, since := range s[e.Span] {
+		if other != platform && (since.IsZero() || since.Before(e.Stand.SeenBy)) {
+			return true
+		}
+	}
+	return false
 }
 
 // Check refuses rules that cannot be meant; the error says which and why.

@@ -25,10 +25,9 @@ type learnt struct {
 // and how many must differ in the same way for it to be one of the feed's.
 const leastMeasures = 3
 
-// learn takes what is certain: echoes by UID, and entries that nothing could have sent. shared
-// reports whether another platform shows the span as well: such an entry of a first reading
-// may have come from there.
-func (m *matcher) learn(shared func(span.Span) bool) {
+// learn takes what is certain: echoes by UID, and entries that nothing could have sent: of a
+// first reading, not those that may come from another platform either.
+func (m *matcher) learn(from sources) {
 	l := &m.learnt
 	l.salesForms, l.blockForms, l.delay, l.rate = map[string]bool{}, map[string]bool{}, m.rules.Delay, math.Inf(1)
 	var delays []time.Duration
@@ -44,7 +43,7 @@ func (m *matcher) learn(shared func(span.Span) bool) {
 			if h := row.holding; !h.Never() && !e.Stand.NotBefore.IsZero() && e.Stand.SeenBy.After(h.From) {
 				delays = append(delays, e.Stand.SeenBy.Sub(h.From))
 			}
-		case !m.known[i] && m.nothingSent(e) && !(e.Stand.NotBefore.IsZero() && shared(e.Span)):
+		case !m.known[i] && m.nothingSent(e) && !(e.Stand.NotBefore.IsZero() && from.of(m.feed.Platform, e)):
 			l.sales = append(l.sales, e)
 			l.salesForms[e.Form] = true
 		}

@@ -50,8 +50,8 @@ func newMatcher(r Rules, f *Feed, held *holdings, all *everything) *matcher {
 }
 
 // match goes through the rules in their order.
-func (m *matcher) match(shared func(span.Span) bool) {
-	m.learn(shared)
+func (m *matcher) match(from sources) {
+	m.learn(from)
 	m.certain()
 	m.equal()
 	m.ways()
