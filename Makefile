@@ -54,11 +54,15 @@ test-days: check-tools test-tools ## the tests that depend on the date, on twent
 	@mkdir -p .test/days
 	$(GO) run ./internal/localdb/withdb .test/days $(GO) run ./e2e/days
 
-bench: tools ## benchmarks: core beside general libraries, publications beside a bare handler, a refresh cycle
+bench: tools ## benchmarks: core beside general libraries, publications beside a bare handler, a refresh cycle; the simulation with seeds of its own
 	cd bench && $(GO) run ./reading
 	cd bench && $(GO) test -run "^$$" -bench . -count 3
 	cd bench && $(GO) run ./serving
 	cd bench && $(GO) run ./cycle
+	$(GO) run ./sim/play
+
+mutate: ## take the clauses of core/echo away one by one, and see which no case misses (about six minutes)
+	$(GO) run ./internal/mutate
 
 FUZZTIME ?= 30s
 fuzz: ## look for texts that core reads or lays out wrongly, for FUZZTIME each
@@ -78,4 +82,4 @@ check-tools:
 	@scripts/check-tools.sh
 
 FORCE:
-.PHONY: help tools test-tools console build demo generate lint test test-days bench fuzz screenshots clean check-tools FORCE
+.PHONY: help tools test-tools console build demo generate lint test test-days bench mutate fuzz screenshots clean check-tools FORCE
