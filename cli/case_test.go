@@ -29,6 +29,9 @@ func TestCaseRun(t *testing.T) {
 		{name: "a delay below zero", text: strings.Replace(good, `"feeds"`, `"rules": {"delayMinutes": -5}, "feeds"`, 1), code: 1, errs: "delayMinutes -5 is below zero"},
 		{name: "a booking that lasts nothing", text: strings.Replace(good, `"end": "2026-07-22"`, `"end": "2026-07-20"`, 1), code: 1, errs: "the end is not part of a span"},
 		{name: "a name that nothing has", text: strings.Replace(good, `"want": {`, `"want": {"nobody": {"verdict": "echo"},`, 1), code: 1, errs: `no booking has that name`},
+		{name: "a mirror of itself", text: strings.Replace(good, `{"platform": "Strand",`, `{"platform": "Strand", "mirrors": ["Strand"],`, 1), code: 1, errs: "Strand cannot mirror itself"},
+		{name: "mirrors in a circle", text: strings.NewReplacer(`{"platform": "Strand", "read"`, `{"platform": "Strand", "mirrors": ["Desk"], "read"`, `{"platform": "Desk", "read"`, `{"platform": "Desk", "mirrors": ["Strand"], "read"`).Replace(good), code: 1, errs: "mirror each other"},
+		{name: "a mirror of nobody", text: strings.Replace(good, `{"platform": "Strand",`, `{"platform": "Strand", "mirrors": ["Quay"],`, 1), code: 1, errs: "there is no feed of that platform"},
 		{name: "two of one name", text: strings.Replace(good, `"name": "d1"`, `"name": "x"`, 1), code: 1, errs: "another one has this name"},
 	} {
 		out, errs, code := run(tc.text, "case", "run", "-")

@@ -83,11 +83,15 @@ type Feed struct {
 	Read    time.Time
 	Today   int64
 	Entries []Entry
+	// Mirrors are the feeds whose platforms this one is linked to directly: it may reflect what
+	// is sold there. In a circle of mirrors nobody reflects anybody.
+	Mirrors []int64
 }
 
 // Entry is an entry of a feed on the calendar.
 type Entry struct {
 	UID            string
+	Minted         string // under which we publish it
 	Span           span.Span
 	Form           string
 	Created, Stamp time.Time        // CREATED and DTSTAMP; zero when not given
@@ -112,9 +116,12 @@ func Judge(r Rules, sent []Publication, feeds []Feed, originals map[string]span.
 	}
 	from := sourcesIn(feeds, everything)
 	all := make([]*matcher, len(feeds))
-	for i := range feeds {
-		all[i] = newMatcher(r, &feeds[i], held[feeds[i].Platform], everything)
+	done := map[int64]*matcher{}
+	for _, i := range mirrorsLast(feeds) {
+		f := &feeds[i]
+		all[i] = newMatcher(r, f, held[f.Platform].with(f.Mirrors, done), everything)
 		all[i].match(from)
+		done[f.ID] = all[i]
 	}
 	pair(r, all)
 	verdicts := make([][]Verdict, len(feeds))
@@ -122,6 +129,31 @@ func Judge(r Rules, sent []Publication, feeds []Feed, originals map[string]span.
 		verdicts[i] = m.verdicts
 	}
 	return verdicts
+}
+
+// mirrorsLast is an order in which feeds come after those that they mirror.
+func mirrorsLast(feeds []Feed) []int {
+	at, order, begun := map[int64]int{}, make([]int, 0, len(feeds)), make([]bool, len(feeds))
+	for i, f := range feeds {
+		at[f.ID] = i
+	}
+	var visit func(i int)
+	visit = func(i int) {
+		if begun[i] {
+			return
+		}
+		begun[i] = true
+		for _, id := range feeds[i].Mirrors {
+			if n, here := at[id]; here {
+				visit(n)
+			}
+		}
+		order = append(order, i)
+	}
+	for i := range feeds {
+		visit(i)
+	}
+	return order
 }
 
 // sources are what platforms show that may be where an entry of another one comes from, by
@@ -273,6 +305,9 @@ type item struct {
 	version int64
 	holding carried.Holding
 	live    bool // it is published still
+	// Of what a mirrored feed shows: its platform, and from when on it can have been passed on.
+	mirrored int64
+	early    time.Time
 }
 
 // holdings are the items that a platform held, by start.
@@ -290,7 +325,49 @@ func (h *holdings) add(p Publication) {
 			h.items = append(h.items, &item{Item: r.Item, stamp: r.Stamp, version: r.From, holding: holding, live: r.To == 0})
 		}
 	}
+	h.sort()
+}
+
+func (h *holdings) sort() {
 	slices.SortFunc(h.items, func(a, b *item) int {
 		return cmp.Or(a.Span.Compare(b.Span), a.holding.From.Compare(b.holding.From), cmp.Compare(a.UID, b.UID))
 	})
+}
+
+// with is what a platform held, and what the feeds that it mirrors show as their own.
+func (h *holdings) with(mirrors []int64, done map[int64]*matcher) *holdings {
+	if len(mirrors) == 0 {
+		return h
+	}
+	both := &holdings{}
+	if h != nil {
+		both.items, both.mixed = slices.Clone(h.items), h.mixed
+	}
+	for _, id := range mirrors {
+		m := done[id]
+		if m == nil {
+			continue // it is not on this calendar, or mirrors this one in turn
+		}
+		for i, e := range m.feed.Entries {
+			if m.verdicts[i].Kind != Booking {
+				continue
+			}
+			early := e.Stand.NotBefore
+			if early.IsZero() {
+				early = time.Unix(0, 0) // from the first on
+			}
+			both.items = append(both.items, &item{Item: carried.Item{Name: carried.Name{UID: e.Minted}, Span: e.Span}, holding: carried.Holding{From: e.Stand.SeenBy}, live: true,
+				mirrored: m.feed.Platform, early: early})
+		}
+	}
+	both.sort()
+	return both
+}
+
+// since is the earliest moment from which the platform can have held the item.
+func (it *item) since() time.Time {
+	if it.mirrored != 0 {
+		return it.early
+	}
+	return it.holding.From
 }

@@ -21,6 +21,8 @@ type Evidence struct {
 	// Unix seconds; 0: never.
 	PickedUp int64 `json:"pickedUp,omitempty"`
 	Dropped  int64 `json:"dropped,omitempty"`
+	// Mirrors is the platform whose own it reflects, where that is not through us.
+	Mirrors int64 `json:"mirrors,omitempty"`
 	// Chance is that of an own sale of just this span in the time that there was for it; 0:
 	// not reckoned.
 	Chance float64 `json:"chance,omitempty"`

@@ -38,8 +38,8 @@ func newMatcher(r Rules, f *Feed, held *holdings, all *everything) *matcher {
 	for i, it := range held.items {
 		end = max(end, it.Span.End)
 		m.furthest[i] = end
-		if m.earliest.IsZero() || it.holding.From.Before(m.earliest) {
-			m.earliest = it.holding.From
+		if m.earliest.IsZero() || it.since().Before(m.earliest) {
+			m.earliest = it.since()
 		}
 	}
 	for i, e := range f.Entries {
@@ -141,7 +141,7 @@ func (m *matcher) nothingSent(e Entry) bool {
 // was seen, and may still have shown it after it was last not.
 func (m *matcher) eligible(e Entry, it *item) bool {
 	h := it.holding
-	return !m.used[it.Name] && !h.From.After(e.Stand.SeenBy) &&
+	return !m.used[it.Name] && !it.since().After(e.Stand.SeenBy) &&
 		(h.To.IsZero() || e.Stand.NotBefore.IsZero() || h.To.Add(m.learnt.delay).After(e.Stand.NotBefore))
 }
 
@@ -344,10 +344,13 @@ func (m *matcher) verdictOn(f found, besides bool) Verdict {
 	}
 	knew := from.Add(m.learnt.delay)
 	v := Verdict{Kind: Echo, Evidence: Evidence{Kind: Held, Way: f.way, Span: first.Span, Platform: m.feed.Platform, Version: first.version, Item: first.UID, PickedUp: from.Unix(), Live: live}}
+	if first.mirrored != 0 {
+		v.Evidence.Mirrors, v.Evidence.Version, v.Evidence.PickedUp = first.mirrored, 0, 0
+	}
 	if !to.IsZero() {
 		v.Evidence.Dropped = to.Unix()
 	}
-	v.Evidence.Against = m.against(e, from, to)
+	v.Evidence.Against = m.against(e, from, to, first.mirrored != 0)
 	many := m.rules.Capacity > 1 // then equal spans prove nothing
 	switch chance := m.chance(e, knew); {
 	case m.learnt.blockForms[e.Form]:
@@ -377,17 +380,17 @@ func (m *matcher) verdictOn(f found, besides bool) Verdict {
 }
 
 // against is what speaks for an own sale, "" for nothing.
-func (m *matcher) against(e Entry, from, to time.Time) Reason {
+func (m *matcher) against(e Entry, from, to time.Time, mirrored bool) Reason {
 	switch {
 	case m.learnt.salesForms[e.Form]:
 		return SalesForm
-	case m.learnt.keepsUIDs && e.UID != "" && !carried.LooksMinted(e.UID):
+	case m.learnt.keepsUIDs && !mirrored && e.UID != "" && !carried.LooksMinted(e.UID):
 		return OtherUID
-	case !e.Created.IsZero() && e.Created.Before(from.Add(-m.rules.Skew)):
+	case !e.Created.IsZero() && e.Created.Before(from.Add(-m.rules.Skew)) && !mirrored:
 		return MadeBefore
 	case !to.IsZero() && to.After(e.Stand.NotBefore) && !to.After(e.Stand.SeenBy) && !e.Stand.NotBefore.IsZero():
 		return DroppedMeanwhile
-	case m.held.mixed:
+	case m.held.mixed && !mirrored:
 		return ReadersMixed
 	}
 	return ""

@@ -57,6 +57,7 @@ type CaseRules struct {
 type CaseFeed struct {
 	Platform string        `json:"platform,omitempty"`
 	Read     time.Time     `json:"read,omitzero"`
+	Mirrors  []string      `json:"mirrors,omitempty"` // platforms that its own is linked to directly
 	Bookings []CaseBooking `json:"bookings"`
 }
 
@@ -254,7 +255,11 @@ func (r *caseReader) facts(c Case) (f Facts, err error) {
 		if feed.Platform == "" {
 			id = 0
 		}
-		f.Feeds = append(f.Feeds, Feed{ID: id, Read: feed.Read})
+		mirrors, err := mirrorsOf(c.Feeds, i)
+		if err != nil {
+			return f, err
+		}
+		f.Feeds = append(f.Feeds, Feed{ID: id, Read: feed.Read, Mirrors: mirrors})
 		for _, b := range feed.Bookings {
 			fact, err := r.booking(b, id, r.platform(feed.Platform))
 			if err != nil {
@@ -286,6 +291,30 @@ func (r *caseReader) facts(c Case) (f Facts, err error) {
 		f.Publications = append(f.Publications, fact)
 	}
 	return f, r.wanted(c)
+}
+
+// mirrorsOf are the feeds of the platforms that the nth feed mirrors.
+func mirrorsOf(feeds []CaseFeed, n int) ([]int64, error) {
+	var ids []int64
+	for _, name := range feeds[n].Mirrors {
+		found := false
+		for i, f := range feeds {
+			if f.Platform != name {
+				continue
+			}
+			if name == feeds[n].Platform {
+				return nil, fmt.Errorf("%s cannot mirror itself", name)
+			}
+			if slices.Contains(f.Mirrors, feeds[n].Platform) {
+				return nil, fmt.Errorf("%s and %s mirror each other: say of one of them where it comes from", name, feeds[n].Platform)
+			}
+			ids, found = append(ids, int64(i+1)), true
+		}
+		if !found {
+			return nil, fmt.Errorf("%s mirrors %q, and there is no feed of that platform", feeds[n].Platform, name)
+		}
+	}
+	return ids, nil
 }
 
 // echoes checks the rules of a case.

@@ -42,6 +42,8 @@ type Facts struct {
 type Feed struct {
 	ID   int64
 	Read time.Time // request time of its last good reading; zero before the first
+	// Mirrors are the feeds whose platforms its own is linked to directly.
+	Mirrors []int64
 }
 
 // Booking is a booking with what was recorded about it.
@@ -240,12 +242,12 @@ func feedsIn(f Facts) (feeds []echo.Feed, of [][]int) {
 			at[b.Feed] = n
 			feeds, of = append(feeds, echo.Feed{ID: b.Feed, Platform: b.Platform}), append(of, nil)
 		}
-		feeds[n].Entries = append(feeds[n].Entries, echo.Entry{UID: b.UID, Span: b.Span, Form: b.Form, Created: b.Created, Stamp: b.Revision.Stamp, Stand: b.Stand, Elsewhere: b.EchoElsewhere})
+		feeds[n].Entries = append(feeds[n].Entries, echo.Entry{UID: b.UID, Minted: b.Minted, Span: b.Span, Form: b.Form, Created: b.Created, Stamp: b.Revision.Stamp, Stand: b.Stand, Elsewhere: b.EchoElsewhere})
 		of[n] = append(of[n], i)
 	}
 	for _, feed := range f.Feeds {
 		if n, seen := at[feed.ID]; seen {
-			feeds[n].Read, feeds[n].Today = feed.Read, span.Point(feed.Read, f.Calendar.Grain, f.Calendar.Zone)
+			feeds[n].Read, feeds[n].Today, feeds[n].Mirrors = feed.Read, span.Point(feed.Read, f.Calendar.Grain, f.Calendar.Zone), feed.Mirrors
 		}
 	}
 	return feeds, of

@@ -53,6 +53,9 @@ func grounds(e echo.Evidence, n Names) string {
 		return ""
 	}
 	sent := fmt.Sprintf("Wharf sent %s to %s to %s, from version %d on. ", first, last, whom, e.Version)
+	if e.Mirrors != 0 {
+		sent = fmt.Sprintf("%s has %s to %s, and this platform is linked to it. ", n.Of(e.Mirrors), first, last)
+	}
 	if e.Kind == echo.Improbable {
 		return sent + fmt.Sprintf(reason, e.Chance)
 	}
