@@ -58,6 +58,7 @@ func (env *Env) feedCommand() *cli.Command {
 					&cli.StringFlag{Name: "color", Usage: "one of the twelve feed colours"},
 					&cli.DurationFlag{Name: "every", Usage: "time between readings"},
 					&cli.StringFlag{Name: "url", Usage: "its new link"},
+					&cli.StringSliceFlag{Name: "mirrors", Usage: "feed whose platform its own is linked to directly, so that it reflects what is sold there; once for each, none for none"},
 					revisionFlag, jsonFlag,
 				},
 				Action: env.onOne(env.feedEdit),
@@ -159,6 +160,9 @@ func (env *Env) feedShow(ctx context.Context, c *cli.Command, api *client.Client
 	fmt.Fprintf(env.Out, "%s, from %s (feed %d, %s)\n%s since %s; read every %s, next %s; %s in the last good reading, %s.\nLink: %s\n\n",
 		clean(f.Name), clean(f.Platform.Name), f.Id, f.Color, f.State, env.when(&f.Since), short(time.Duration(f.Every)*time.Second), env.when(&f.NextDue),
 		count(f.Entries, "entry", "entries"), env.when(f.LastGood), clean(f.Address))
+	if err := env.tellMirrors(ctx, api, f); err != nil {
+		return err
+	}
 	for _, remark := range f.Remarks {
 		fmt.Fprintf(env.Out, "Remark, %s\n", clean(remark))
 	}
@@ -178,7 +182,7 @@ func (env *Env) feedShow(ctx context.Context, c *cli.Command, api *client.Client
 }
 
 func (env *Env) feedEdit(ctx context.Context, c *cli.Command, api *client.Client, ref string) error {
-	if err := anyOf(c, "name", "platform", "color", "every", "url"); err != nil {
+	if err := anyOf(c, "name", "platform", "color", "every", "url", "mirrors"); err != nil {
 		return err
 	}
 	f, err := feedNamed(ctx, api, ref)
@@ -191,10 +195,36 @@ func (env *Env) feedEdit(ctx context.Context, c *cli.Command, api *client.Client
 		seconds := int(c.Duration("every") / time.Second)
 		edit.Every = &seconds
 	}
+	if c.IsSet("mirrors") {
+		mirrors := []int64{}
+		for _, name := range c.StringSlice("mirrors") {
+			if name == "none" {
+				continue
+			}
+			of, err := feedNamed(ctx, api, name)
+			if err != nil {
+				return err
+			}
+			mirrors = append(mirrors, of.Id)
+		}
+		edit.Mirrors = &mirrors
+	}
 	if f, err = client.Decode[client.Feed](api.EditFeed(ctx, f.Id, edit)); err != nil {
 		return err
 	}
 	return printChanged(env, c, f.Name, f.Revision, f)
+}
+
+// tellMirrors says what a feed mirrors.
+func (env *Env) tellMirrors(ctx context.Context, api *client.Client, f client.Feed) error {
+	for _, id := range f.Mirrors {
+		of, err := client.Decode[client.Feed](api.GetFeed(ctx, id))
+		if err != nil {
+			return err
+		}
+		fmt.Fprintf(env.Out, "It mirrors %s: what %s sold comes back from it.\n\n", clean(of.Name), clean(of.Platform.Name))
+	}
+	return nil
 }
 
 func (env *Env) feedRemove(ctx context.Context, c *cli.Command, api *client.Client, ref string) error {

@@ -72,3 +72,36 @@ func TestReflectionsUnderOtherUIDs(t *testing.T) {
 		})
 	}
 }
+
+// TestMirrors: a platform that reads another one directly reflects what nothing of ours
+// explains, until somebody says where that comes from.
+func TestMirrors(t *testing.T) {
+	w := newWorld(t, []string{"Merrow Charter Desk", "Strand & Tern Charters"})
+	w.platforms[1].Style.UIDs = standin.Own
+	for i := range 12 {
+		_, err := w.platforms[1].Add(standin.Booking{Guest: fmt.Sprint("Party ", i), From: day(t, 60+4*i), Until: day(t, 62+4*i), Made: now().Add(-time.Duration(90-7*i) * 24 * time.Hour)})
+		require.NoError(t, err)
+	}
+	w.subscribe("Ketch Merrow")
+	w.run("", "publication", "remove", "For Strand & Tern Charters", "--yes")
+	require.NoError(t, w.platforms[1].SetImport(w.feedLink(0)))
+	w.run("", "feed", "refresh", "--all")
+	w.book(0, "Lindqvist", 10, 12)
+	w.run("", "feed", "refresh", "--all")
+	require.NoError(t, w.platforms[1].ImportNow(context.Background()))
+	w.run("", "feed", "refresh", "--all")
+	require.Len(t, w.conflicts(), 1, "as far as anybody knows it is sold twice")
+
+	_, errs, code := w.try("", "feed", "edit", "Feed of Strand & Tern Charters", "--mirrors", "Feed of Strand & Tern Charters")
+	assert.Equal(t, 1, code)
+	assert.Contains(t, errs, "cannot mirror itself")
+	w.run("", "feed", "edit", "Feed of Strand & Tern Charters", "--mirrors", "Feed of Merrow Charter Desk")
+	assert.Empty(t, w.conflicts())
+	assert.Contains(t, w.run("", "feed", "show", "Feed of Strand & Tern Charters"), "It mirrors Feed of Merrow Charter Desk: what Merrow Charter Desk sold comes back from it.")
+	_, errs, code = w.try("", "feed", "edit", "Feed of Merrow Charter Desk", "--mirrors", "Feed of Strand & Tern Charters")
+	assert.Equal(t, 1, code)
+	assert.Contains(t, errs, "nor a feed that mirrors it")
+
+	w.run("", "feed", "edit", "Feed of Strand & Tern Charters", "--mirrors", "none")
+	assert.Len(t, w.conflicts(), 1, "it is open again")
+}

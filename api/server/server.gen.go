@@ -472,9 +472,12 @@ type Feed struct {
 	// LastGood End of the last good reading
 	LastGood    *time.Time `json:"lastGood,omitempty"`
 	LastReading *Reading   `json:"lastReading,omitempty"`
-	Name        string     `json:"name"`
-	NextDue     time.Time  `json:"nextDue"`
-	Platform    Platform   `json:"platform"`
+
+	// Mirrors Feeds whose platforms its own is linked to directly
+	Mirrors  []int64   `json:"mirrors"`
+	Name     string    `json:"name"`
+	NextDue  time.Time `json:"nextDue"`
+	Platform Platform  `json:"platform"`
 
 	// Readings Readings so far
 	Readings int64 `json:"readings"`
@@ -494,9 +497,12 @@ type FeedEdit struct {
 	Color *Color `json:"color,omitempty"`
 
 	// Every Seconds between readings
-	Every    *int  `json:"every,omitempty"`
-	Name     *Name `json:"name,omitempty"`
-	Platform *Name `json:"platform,omitempty"`
+	Every *int `json:"every,omitempty"`
+
+	// Mirrors Feeds whose platforms its own is linked to directly, so that it reflects what is sold there
+	Mirrors  *[]int64 `json:"mirrors,omitempty"`
+	Name     *Name    `json:"name,omitempty"`
+	Platform *Name    `json:"platform,omitempty"`
 
 	// Revision The revision that the change starts from; when there is a newer one, the answer is 409 and says what changed
 	Revision Revision `json:"revision"`

@@ -277,10 +277,18 @@ func (c *Combiner) facts(tx *store.Tx, calendar store.Calendar) (f judge.Facts, 
 	if err != nil {
 		return f, rows, err
 	}
+	declared, err := tx.MirrorsOn(calendar.ID)
+	if err != nil {
+		return f, rows, err
+	}
+	mirrors := map[int64][]int64{}
+	for _, m := range declared {
+		mirrors[m.FeedID] = append(mirrors[m.FeedID], m.OfID)
+	}
 	platforms := make(map[int64]int64, len(feeds))
 	for _, feed := range feeds {
 		platforms[feed.ID] = feed.PlatformID
-		f.Feeds = append(f.Feeds, judge.Feed{ID: feed.ID, Read: orZero(feed.LastGoodStart)})
+		f.Feeds = append(f.Feeds, judge.Feed{ID: feed.ID, Read: orZero(feed.LastGoodStart), Mirrors: mirrors[feed.ID]})
 	}
 	elsewhere, err := tx.EchoesElsewhere(calendar.ID)
 	if err != nil {

@@ -119,6 +119,7 @@ type FeedEdit struct {
 	Name, Platform, Color *string
 	Every                 *int // seconds
 	URL                   *string
+	Mirrors               *[]int64 // feeds whose platforms its own is linked to directly
 }
 
 // EditFeed changes a feed. A new link is read first, and must give a calendar; what it gives
@@ -170,11 +171,16 @@ func (d *Desk) editFeed(ctx context.Context, e *editing, id int64, to FeedEdit, 
 			return err
 		}
 		lease, platform := feed.LeaseUntil, feed.PlatformID
+		mirrored, err := setMirrors(tx, e, feed, to.Mirrors)
+		if err != nil {
+			return err
+		}
 		if err := d.applyToFeed(tx, e, &feed, to); err != nil {
 			return err
 		}
-		if feed.PlatformID != platform {
-			// What comes from it is another platform's own now, and is published to others.
+		if feed.PlatformID != platform || mirrored {
+			// What comes from it is another platform's own now, or reflects one, and is published
+			// to others.
 			links, err := tx.LinksOfFeed(id)
 			if err != nil {
 				return err
@@ -199,9 +205,64 @@ func (d *Desk) editFeed(ctx context.Context, e *editing, id int64, to FeedEdit, 
 	return nil
 }
 
+// setMirrors says which feeds a feed that is held mirrors, and reports whether that is new. A
+// feed cannot mirror itself, nor through others.
+func setMirrors(tx *store.Tx, e *editing, feed store.Feed, to *[]int64) (bool, error) {
+	e.begin(feed.Revision)
+	if to == nil {
+		return false, nil
+	}
+	declared, err := tx.Mirrors()
+	if err != nil {
+		return false, err
+	}
+	of := map[int64][]int64{}
+	for _, m := range declared {
+		of[m.FeedID] = append(of[m.FeedID], m.OfID)
+	}
+	now := slices.Compact(slices.Sorted(slices.Values(*to)))
+	for _, id := range now {
+		if _, err := tx.LockFeed(id); err != nil {
+			return false, fieldErrorf("mirrors", err, "there is no feed %d", id)
+		}
+		if id == feed.ID || reaches(of, id, feed.ID) {
+			return false, &rules.FieldError{Field: "mirrors", Err: errors.New("a feed cannot mirror itself, nor a feed that mirrors it: say of one of them where it comes from")}
+		}
+	}
+	was := of[feed.ID]
+	if slices.Equal(was, now) {
+		return false, nil
+	}
+	before, after := fmt.Sprint(was), fmt.Sprint(now)
+	set(e, "mirrors", &before, &after)
+	return true, tx.SetMirrors(feed.ID, now)
+}
+
+// fieldErrorf says of a field that what it names is not there.
+func fieldErrorf(field string, err error, format string, args ...any) error {
+	if errors.Is(err, store.ErrNotFound) {
+		return &rules.FieldError{Field: field, Err: fmt.Errorf(format, args...)}
+	}
+	return err
+}
+
+// reaches reports whether a feed mirrors another, be it through others.
+func reaches(of map[int64][]int64, from, to int64) bool {
+	seen := map[int64]bool{}
+	for next := []int64{from}; len(next) > 0; next = next[1:] {
+		if next[0] == to {
+			return true
+		}
+		if !seen[next[0]] {
+			seen[next[0]] = true
+			next = append(next, of[next[0]]...)
+		}
+	}
+	return false
+}
+
 // applyToFeed sets what is to change of a feed that is held.
 func (d *Desk) applyToFeed(tx *store.Tx, e *editing, feed *store.Feed, to FeedEdit) error {
-	e.begin(feed.Revision)
 	set(e, "name", &feed.Name, trimmed(to.Name))
 	set(e, "color", &feed.Color, to.Color)
 	if to.Every != nil && *to.Every != feed.EverySeconds {

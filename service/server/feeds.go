@@ -141,6 +141,14 @@ func (s *server) feedsJSON(ctx context.Context, feeds []store.Feed, links []stor
 	for _, l := range links {
 		calendars[l.FeedID] = append(calendars[l.FeedID], l.CalendarID)
 	}
+	declared, err := s.Store.Mirrors(ctx)
+	if err != nil {
+		return nil, err
+	}
+	mirrors := map[int64][]int64{}
+	for _, m := range declared {
+		mirrors[m.FeedID] = append(mirrors[m.FeedID], m.OfID)
+	}
 	all := make([]gen.Feed, len(feeds))
 	for i, f := range feeds {
 		state, since := refresh.State(f, s.Now())
@@ -149,6 +157,9 @@ func (s *server) feedsJSON(ctx context.Context, feeds []store.Feed, links []stor
 			Entries: f.Entries, Readings: f.Readings, Calendars: calendars[f.ID], Remarks: linesOf(f.Remarks)}
 		if all[i].Calendars == nil {
 			all[i].Calendars = []int64{}
+		}
+		if all[i].Mirrors = mirrors[f.ID]; all[i].Mirrors == nil {
+			all[i].Mirrors = []int64{}
 		}
 		newest, ok := last[f.ID]
 		if run := f.Run(); run != nil {

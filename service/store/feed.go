@@ -132,6 +132,35 @@ func (tx *Tx) SaveFeed(f Feed) error {
 	return r.Error
 }
 
+// Mirrors lists which feeds mirror which, of feeds that are there.
+func (s *Store) Mirrors(ctx context.Context) ([]Mirror, error) {
+	return many[Mirror](mirrors(s.db.WithContext(ctx)))
+}
+
+// Mirrors lists which feeds mirror which, of feeds that are there.
+func (tx *Tx) Mirrors() ([]Mirror, error) { return many[Mirror](mirrors(tx.db)) }
+
+func mirrors(db *gorm.DB) *gorm.DB {
+	return db.Where("feed_id IN (SELECT id FROM feeds WHERE removed_at IS NULL) AND of_id IN (SELECT id FROM feeds WHERE removed_at IS NULL)").Order("feed_id, of_id")
+}
+
+// MirrorsOn lists which of the feeds that count on a calendar mirror which others.
+func (tx *Tx) MirrorsOn(calendar int64) ([]Mirror, error) {
+	return many[Mirror](tx.db.Where("feed_id IN (SELECT feed_id FROM links WHERE calendar_id = ?)", calendar).Order("feed_id, of_id"))
+}
+
+// SetMirrors says which feeds a feed mirrors.
+func (tx *Tx) SetMirrors(feed int64, of []int64) error {
+	if err := tx.db.Where("feed_id = ?", feed).Delete(&Mirror{}).Error; err != nil || len(of) == 0 {
+		return err
+	}
+	rows := make([]Mirror, len(of))
+	for i, id := range of {
+		rows[i] = Mirror{feed, id}
+	}
+	return tx.db.CreateInBatches(rows, batch).Error
+}
+
 // LastReading returns the newest record of the feed's readings, or nil.
 func (tx *Tx) LastReading(f Feed) (*Reading, error) {
 	if f.LastReadingID == nil {

@@ -97,6 +97,12 @@ func (f Feed) Run() *Reading {
 		Status: f.RunStatus, Entries: f.Entries, Times: f.RunTimes}
 }
 
+// Mirror says that a feed's platform is linked directly to that of another feed.
+type Mirror struct {
+	FeedID int64 `gorm:"primaryKey;autoIncrement:false"`
+	OfID   int64 `gorm:"primaryKey;autoIncrement:false"`
+}
+
 // Outcome says how a reading ended.
 type Outcome string
 

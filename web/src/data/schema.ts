@@ -564,6 +564,8 @@ export interface components {
             color?: components["schemas"]["Color"];
             /** @description Seconds between readings */
             every?: number;
+            /** @description Feeds whose platforms its own is linked to directly, so that it reflects what is sold there */
+            mirrors?: number[];
         };
         /** @enum {string} */
         FeedState: "fresh" | "late" | "failing";
@@ -601,6 +603,8 @@ export interface components {
              */
             readings: number;
             calendars: number[];
+            /** @description Feeds whose platforms its own is linked to directly */
+            mirrors: number[];
             /** @description What in the last good reading could not be read as it was meant; of an event whose rule is not understood, the first date counts */
             remarks: string[];
         };
