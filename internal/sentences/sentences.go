@@ -4,6 +4,8 @@ package sentences
 
 import (
 	"fmt"
+	"math"
+	"strconv"
 	"strings"
 
 	"wharf/core/echo"
@@ -57,9 +59,23 @@ func grounds(e echo.Evidence, n Names) string {
 		sent = fmt.Sprintf("%s has %s to %s, and this platform is linked to it. ", n.Of(e.Mirrors), first, last)
 	}
 	if e.Kind == echo.Improbable {
-		return sent + fmt.Sprintf(reason, e.Chance)
+		return sent + fmt.Sprintf(reason, oneIn(e.Chance))
 	}
 	return sent + reason
+}
+
+// oneIn writes a chance as people say it, by its first digit.
+func oneIn(chance float64) string {
+	if chance <= 0 {
+		return "none"
+	}
+	n := 1 / chance
+	step := math.Pow(10, math.Floor(math.Log10(n)))
+	digits := strconv.FormatFloat(math.Round(n/step)*step, 'f', 0, 64)
+	for i := len(digits) - 3; i > 0; i -= 3 {
+		digits = digits[:i] + "," + digits[i:]
+	}
+	return "1 in " + digits
 }
 
 var reasons = map[echo.Reason]string{
@@ -67,7 +83,7 @@ var reasons = map[echo.Reason]string{
 	echo.BlockForm:  "This is written as only its blocks are.",
 	echo.SideBySide: "Its own sale of the same dates stands beside this.",
 	echo.SameStamp:  "This bears the very second of what was sent.",
-	echo.Improbable: "That it sold just these dates itself in the time there was for it has a chance of %.1g.",
+	echo.Improbable: "That it sold just these dates itself in the time there was for it has a chance of %s.",
 	echo.Held:       "It had that, and shows the same dates.",
 	echo.PartSent:   "This holds those dates and more.",
 }

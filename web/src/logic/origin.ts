@@ -17,5 +17,11 @@ export const counts = (b: Booking) => b.verdict !== 'echo' && b.verdict !== 'one
 export const kindNames: Record<Conflict['kind'], string> = {
   double_booking: 'Double booking',
   tentative_clash: 'Tentative clash',
-  unclear: 'Sold twice, or an echo?',
+  unclear: 'Perhaps sold twice',
 }
+
+/** The bookings of a conflict that may be echoes. */
+export const doubtfulIn = (c: Conflict) =>
+  c.bookings.filter(
+    (b) => b.verdict === 'unclear' || b.verdict === 'stale' || (c.kind === 'unclear' && b.evidence !== undefined),
+  )

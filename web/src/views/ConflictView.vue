@@ -6,7 +6,7 @@ import { layLine, reach } from '@/logic/board'
 import { addDays, shortDay } from '@/logic/dates'
 import { factsOf } from '@/logic/facts'
 import { lengthWords, spanWords, stretch } from '@/logic/layout'
-import { changedAt, colorOf, kindNames } from '@/logic/origin'
+import { changedAt, colorOf, doubtfulIn, kindNames } from '@/logic/origin'
 import AcknowledgeForm from '@/parts/AcknowledgeForm.vue'
 import FeedTag from '@/parts/FeedTag.vue'
 import TimeAgo from '@/parts/TimeAgo.vue'
@@ -18,6 +18,7 @@ const calendars = useCalendars()
 const conflict = computed(() => query.data.value)
 const calendar = computed(() => calendars.data.value?.find((c) => c.id === conflict.value?.calendar))
 
+const doubtful = computed(() => (conflict.value ? doubtfulIn(conflict.value) : []))
 const kind = computed(() => (conflict.value ? kindNames[conflict.value.kind] : ''))
 const drawn = computed(() => {
   const c = conflict.value
@@ -107,6 +108,7 @@ const exact = (at: string) => new Date(at).toLocaleString('en-GB', { dateStyle: 
           <FeedTag v-else :label="b.label" />
           <span class="soft">, {{ b.tentative ? 'tentative' : 'firm' }}</span>
         </p>
+        <p v-if="doubtful.includes(b)" class="note"><strong>It may be an echo.</strong> {{ b.evidence }}</p>
       </li>
     </ul>
 
@@ -123,8 +125,15 @@ const exact = (at: string) => new Date(at).toLocaleString('en-GB', { dateStyle: 
 
     <section v-if="conflict.state === 'open' || conflict.state === 'acknowledged'" class="do">
       <h2>What can be done</h2>
+      <p v-if="conflict.kind === 'unclear'">
+        See on
+        {{ [...new Set(doubtful.map(changedAt))].join(' or ') }} whether
+        {{ doubtful.map((b) => b.title || 'Untitled').join(' or ') }}
+        is a booking of its own there. If it only blocks what was sold elsewhere, nothing is sold twice: say that you
+        have seen it. If it is a booking, the time is sold twice.
+      </p>
       <p>
-        Agree with
+        <template v-if="conflict.kind === 'unclear'">Then agree</template><template v-else>Agree</template> with
         <template v-if="conflict.first">{{ later.map((b) => b.title || 'Untitled').join(' or ') }}</template><template
           v-else
           >one of the guests</template
@@ -207,6 +216,11 @@ const exact = (at: string) => new Date(at).toLocaleString('en-GB', { dateStyle: 
     display: block;
     font-size: var(--size-small);
   }
+}
+.note {
+  background: var(--caution-soft);
+  border-left: 3px solid var(--caution);
+  padding: 0.5rem 0.7rem;
 }
 .verdict {
   margin-top: 0.6rem;
