@@ -68,6 +68,7 @@ type Tally struct {
 	SentBack                int // own bookings that a platform was sent
 	Ghosts                  int // blocks of cancelled sales that are left at the end
 	Judgements, Reflections int
+	Versions                int      // of all publications
 	Examples                []string // of what went wrong
 }
 
@@ -84,6 +85,7 @@ func (t *Tally) Add(o Tally) {
 	t.SentBack += o.SentBack
 	t.Ghosts += o.Ghosts
 	t.Judgements += o.Judgements
+	t.Versions += o.Versions
 	t.Reflections += o.Reflections
 	t.Examples = append(t.Examples, o.Examples...)
 }
@@ -531,6 +533,7 @@ func (w *world) publish(f judge.Facts, r judge.Result) {
 		// What has long been over needs not be known for ever.
 		p.history = slices.DeleteFunc(p.history, func(r carried.Row) bool { return r.To != 0 && r.Span.End < int64(span.DateOf(w.now))-60 })
 		p.version = rendition.Version
+		w.tally.Versions++
 	}
 }
 

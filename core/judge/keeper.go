@@ -1,6 +1,7 @@
 package judge
 
 import (
+	"slices"
 	"time"
 
 	"wharf/core/carried"
@@ -15,8 +16,8 @@ type keeper struct {
 	bookings []Booking
 	verdicts []Verdict
 	own      map[sold]bool
-	shows    map[shownBy]bool
-	read     map[int64]time.Time // of each platform's feeds, the earliest last good reading
+	shows    map[shownBy][]string // what it may reflect; "" for nothing
+	read     map[int64]time.Time  // of each platform's feeds, the earliest last good reading
 	delay    time.Duration
 	held     map[int64]map[string]carried.Holding // by publication and UID: when it was held last
 }
@@ -29,7 +30,7 @@ type shownBy struct {
 }
 
 func newKeeper(f Facts, verdicts []Verdict) *keeper {
-	k := &keeper{bookings: f.Bookings, verdicts: verdicts, own: map[sold]bool{}, shows: map[shownBy]bool{}, read: map[int64]time.Time{}, delay: f.echoRules().Delay,
+	k := &keeper{bookings: f.Bookings, verdicts: verdicts, own: map[sold]bool{}, shows: map[shownBy][]string{}, read: map[int64]time.Time{}, delay: f.echoRules().Delay,
 		held: map[int64]map[string]carried.Holding{}}
 	if k.delay == 0 {
 		k.delay = echo.DefaultDelay
@@ -44,7 +45,10 @@ func newKeeper(f Facts, verdicts []Verdict) *keeper {
 			id = verdicts[i].With
 		}
 		k.own[sold{id, b.Platform}] = true
-		k.shows[shownBy{b.Platform, b.Span}] = true
+		if verdicts[i].Kind != Echo {
+			at := shownBy{b.Platform, b.Span}
+			k.shows[at] = append(k.shows[at], verdicts[i].Evidence.Item)
+		}
 		if at, seen := k.read[b.Platform]; !seen || read[b.Feed].Before(at) {
 			k.read[b.Platform] = read[b.Feed]
 		}
@@ -71,7 +75,9 @@ func (k *keeper) keeps(i int, p Publication) bool {
 	// without it.
 	holding, sent := k.heldBy(p)[v.Evidence.Item]
 	gone := !sent || !holding.To.IsZero() && k.read[p.Platform].After(holding.To.Add(k.delay))
-	return !gone || k.shows[shownBy{p.Platform, b.Span}]
+	// What its feed shows may reflect this very booking: else it would be taken back once it is
+	// reflected, and given again.
+	return !gone || slices.ContainsFunc(k.shows[shownBy{p.Platform, b.Span}], func(item string) bool { return item != b.Minted })
 }
 
 // heldBy is everything that a publication ever carried, by UID, with when its recipient held

@@ -36,9 +36,9 @@ func main() {
 	together.Wait()
 	fmt.Printf("Seeds from %d on.\n\n", *seed)
 	w := tabwriter.NewWriter(os.Stdout, 0, 0, 2, ' ', tabwriter.AlignRight)
-	fmt.Fprintln(w, "mixture\tsales\tcancelled\tdouble bookings\tfound\tas unclear\tmissed\tfalse alarms\tunclear bookings\tsent back\tghosts\tjudgements\t")
+	fmt.Fprintln(w, "mixture\tsales\tcancelled\tdouble bookings\tfound\tas unclear\tmissed\tfalse alarms\tunclear bookings\tsent back\tghosts\tversions\tjudgements\t")
 	for i, t := range tallies {
-		fmt.Fprintf(w, "%s\t%d\t%d\t%d\t%d\t%d\t%d\t%d\t%d\t%d\t%d\t%d\t\n", patterns[i].Name, t.Sales, t.Cancelled, t.Clashes, t.Found, t.Asked, t.Missed, t.False, t.Unclear, t.SentBack, t.Ghosts, t.Judgements)
+		fmt.Fprintf(w, "%s\t%d\t%d\t%d\t%d\t%d\t%d\t%d\t%d\t%d\t%d\t%d\t%d\t\n", patterns[i].Name, t.Sales, t.Cancelled, t.Clashes, t.Found, t.Asked, t.Missed, t.False, t.Unclear, t.SentBack, t.Ghosts, t.Versions, t.Judgements)
 	}
 	if err := w.Flush(); err != nil {
 		fmt.Fprintln(os.Stderr, err)
