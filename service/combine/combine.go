@@ -273,40 +273,60 @@ func (c *Combiner) facts(tx *store.Tx, calendar store.Calendar) (f judge.Facts, 
 	if rows.bookings, err = tx.CurrentBookings(calendar.ID); err != nil {
 		return f, rows, err
 	}
-	feeds, err := tx.FeedsOn(calendar.ID)
+	platforms, err := feedsOn(tx, calendar.ID, &f)
 	if err != nil {
 		return f, rows, err
 	}
-	declared, err := tx.MirrorsOn(calendar.ID)
-	if err != nil {
+	if err := bookingsOn(tx, calendar.ID, rows.bookings, platforms, &f); err != nil {
 		return f, rows, err
+	}
+	if err := publishedOf(tx, calendar.ID, &f); err != nil {
+		return f, rows, err
+	}
+	rows.conflicts, err = tx.ConflictsOf(calendar.ID)
+	for _, k := range rows.conflicts {
+		f.Conflicts = append(f.Conflicts, judge.Conflict{ID: k.ID, State: k.State, Conflict: conflict.Conflict{
+			Kind: k.Kind, Span: span.Span{Start: k.StartPoint, End: k.EndPoint}, Bookings: k.BookingIDs}})
+	}
+	return f, rows, err
+}
+
+// feedsOn adds the feeds that count on a calendar, and returns their platforms.
+func feedsOn(tx *store.Tx, calendar int64, f *judge.Facts) (platforms map[int64]int64, err error) {
+	feeds, err := tx.FeedsOn(calendar)
+	if err != nil {
+		return nil, err
+	}
+	declared, err := tx.MirrorsOn(calendar)
+	if err != nil {
+		return nil, err
 	}
 	mirrors := map[int64][]int64{}
 	for _, m := range declared {
 		mirrors[m.FeedID] = append(mirrors[m.FeedID], m.OfID)
 	}
-	platforms := make(map[int64]int64, len(feeds))
+	platforms = make(map[int64]int64, len(feeds))
 	for _, feed := range feeds {
 		platforms[feed.ID] = feed.PlatformID
 		f.Feeds = append(f.Feeds, judge.Feed{ID: feed.ID, Read: orZero(feed.LastGoodStart), Mirrors: mirrors[feed.ID]})
 	}
-	elsewhere, err := tx.EchoesElsewhere(calendar.ID)
+	return platforms, nil
+}
+
+// bookingsOn adds a calendar's bookings, and the originals of what some of them may reflect.
+func bookingsOn(tx *store.Tx, calendar int64, rows []store.Booking, platforms map[int64]int64, f *judge.Facts) error {
+	elsewhere, err := tx.EchoesElsewhere(calendar)
 	if err != nil {
-		return f, rows, err
+		return err
 	}
 	var minted []string
-	for _, b := range rows.bookings {
+	for _, b := range rows {
 		if carried.LooksMinted(b.UID) {
 			minted = append(minted, b.UID)
 		}
 		if uid := elsewhere[b.ID]; uid != "" && uid != b.UID {
 			minted = append(minted, uid)
 		}
-	}
-	if f.Originals, err = tx.Originals(calendar.ID, minted); err != nil {
-		return f, rows, err
-	}
-	for _, b := range rows.bookings {
 		f.Bookings = append(f.Bookings, judge.Booking{
 			ID: b.ID, Feed: b.FeedID, Platform: platforms[b.FeedID], UID: b.UID, Key: b.Occurrence, Minted: b.Minted,
 			Booking: booking.Booking{Span: b.Span(), Tentative: b.Tentative, Blocks: b.Blocks, Units: b.Units},
@@ -315,35 +335,38 @@ func (c *Combiner) facts(tx *store.Tx, calendar store.Calendar) (f judge.Facts, 
 			Revision: recur.Revision{Sequence: b.Sequence, Stamp: orZero(b.Stamp)}, EchoElsewhere: elsewhere[b.ID],
 		})
 	}
-	publications, err := tx.PublicationsOf(calendar.ID)
+	f.Originals, err = tx.Originals(calendar, minted)
+	return err
+}
+
+// publishedOf adds a calendar's publications, with what they carried and who picked that up.
+// The window of one that is new is set.
+func publishedOf(tx *store.Tx, calendar int64, f *judge.Facts) error {
+	publications, err := tx.PublicationsOf(calendar)
 	if err != nil {
-		return f, rows, err
+		return err
 	}
-	published, err := tx.PublishedOf(calendar.ID)
+	published, err := tx.PublishedOf(calendar)
 	if err != nil {
-		return f, rows, err
+		return err
 	}
+	grain, loc := f.Calendar.Grain, f.Calendar.Zone
 	for _, p := range publications {
 		r, err := rules.NewPublication(p.Detail, p.Title)
 		if err != nil {
-			return f, rows, err
+			return err
 		}
-		if p.WindowStep == 0 && p.RemovedAt == nil { // the first time
-			p.WindowStep = publish.Step(f.Now, k.Zone)
-			if err := tx.MoveWindows(calendar.ID, p.WindowStep); err != nil {
-				return f, rows, err
+		if p.WindowStep == 0 && p.RemovedAt == nil {
+			p.WindowStep = publish.Step(f.Now, loc)
+			if err := tx.MoveWindows(calendar, p.WindowStep); err != nil {
+				return err
 			}
 		}
-		f.Publications = append(f.Publications, judge.Publication{ID: p.ID, Platform: p.PlatformID, Name: p.Name, Rules: r, Window: publish.Window(p.WindowStep, k.Grain, k.Zone),
+		f.Publications = append(f.Publications, judge.Publication{ID: p.ID, Platform: p.PlatformID, Name: p.Name, Rules: r, Window: publish.Window(p.WindowStep, grain, loc),
 			Version: p.Version, History: published.Carried[p.ID], Versions: published.Versions[p.ID], Pickups: published.Pickups[p.ID],
 			Renamed: p.Name != p.RenderedName, Revoked: p.RemovedAt != nil})
 	}
-	rows.conflicts, err = tx.ConflictsOf(calendar.ID)
-	for _, k := range rows.conflicts {
-		f.Conflicts = append(f.Conflicts, judge.Conflict{ID: k.ID, State: k.State, Conflict: conflict.Conflict{
-			Kind: k.Kind, Span: span.Span{Start: k.StartPoint, End: k.EndPoint}, Bookings: k.BookingIDs}})
-	}
-	return f, rows, err
+	return nil
 }
 
 func orZero(t *time.Time) time.Time {

@@ -323,20 +323,9 @@ func validator(s string, most int) string {
 // commitDocument stores what a document leads to (core/reading). It returns the calendars on
 // which something changed.
 func (r *Refresher) commitDocument(ctx context.Context, tx *store.Tx, feed *store.Feed, got Got, record *store.Reading) (calendars []int64, err error) {
-	known, err := tx.Entries(feed.ID)
+	c, err := compared(ctx, tx, *feed, got)
 	if err != nil {
 		return nil, err
-	}
-	times := reading.Times{Requested: got.started, Finished: got.finished}
-	c := reading.Compare(recorded(*feed, known), got.doc, times)
-	if !c.Unchanged {
-		read, err := keepOldTexts(ctx, tx, *feed, known)
-		if err != nil {
-			return nil, err
-		}
-		if read {
-			c = reading.Compare(recorded(*feed, known), got.doc, times)
-		}
 	}
 	record.Entries, feed.Entries = len(c.Entries), len(c.Entries)
 	newFrame := feed.Frame != c.Frame
@@ -344,13 +333,6 @@ func (r *Refresher) commitDocument(ctx context.Context, tx *store.Tx, feed *stor
 	feed.NewUIDs, feed.NewUIDsNotBefore, feed.NewUIDsSeenBy = c.UIDs.Digest, orNil(c.UIDs.NotBefore), orNil(c.UIDs.SeenBy)
 	if c.Unchanged {
 		return nil, nil
-	}
-	if len(c.Added) > 0 {
-		gone, err := tx.GoneEntries(feed.ID)
-		if err != nil {
-			return nil, err
-		}
-		c.Return(entriesOf(gone))
 	}
 	all, err := spots(tx, feed.ID)
 	if err != nil {
@@ -376,10 +358,44 @@ func (r *Refresher) commitDocument(ctx context.Context, tx *store.Tx, feed *stor
 		record.Outcome = store.OutcomeChanged
 	}
 	feed.Remarks = strings.Join(c.Remarks, "\n")
-	if err := saveTexts(tx, feed.ID, got.finished, got.doc, c.Entries, c.Rewritten()); err != nil {
+	return r.saveChanges(tx, feed.ID, got, &c, all)
+}
+
+// compared is what a document changes of what is recorded of its feed, with what has come
+// back of what was gone.
+func compared(ctx context.Context, tx *store.Tx, feed store.Feed, got Got) (reading.Changes, error) {
+	known, err := tx.Entries(feed.ID)
+	if err != nil {
+		return reading.Changes{}, err
+	}
+	times := reading.Times{Requested: got.started, Finished: got.finished}
+	c := reading.Compare(recorded(feed, known), got.doc, times)
+	if c.Unchanged {
+		return c, nil
+	}
+	read, err := keepOldTexts(ctx, tx, feed, known)
+	if err != nil {
+		return c, err
+	}
+	if read {
+		c = reading.Compare(recorded(feed, known), got.doc, times)
+	}
+	if len(c.Added) > 0 {
+		gone, err := tx.GoneEntries(feed.ID)
+		if err != nil {
+			return c, err
+		}
+		c.Return(entriesOf(gone))
+	}
+	return c, nil
+}
+
+// saveChanges writes what a reading changed, and returns the calendars on which it did.
+func (r *Refresher) saveChanges(tx *store.Tx, feed int64, got Got, c *reading.Changes, all []spot) (calendars []int64, err error) {
+	if err := saveTexts(tx, feed, got.finished, got.doc, c.Entries, c.Rewritten()); err != nil {
 		return nil, err
 	}
-	if err := saveEntries(tx, feed.ID, &c); err != nil {
+	if err := saveEntries(tx, feed, c); err != nil {
 		return nil, err
 	}
 	for i, s := range all {
