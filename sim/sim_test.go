@@ -26,6 +26,10 @@ func TestTruth(t *testing.T) {
 			assert.Zero(t, all.False, "%+v", all)
 			assert.Zero(t, all.SentBack, "%+v", all)
 			assert.Zero(t, all.Ghosts, "%+v", all)
+			if p.Tells {
+				assert.LessOrEqual(t, all.Unclear, 3*len(p.Habits), "some questions until forms are known: %+v", all)
+			}
+			assert.Equal(t, all.CannotTell > 0, len(all.Twins) > 0, "what cannot be told has a twin")
 			assert.Less(t, all.Versions, 3*len(p.Habits)*all.Sales, "nothing is given and taken back again and again")
 		})
 	}

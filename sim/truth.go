@@ -1,208 +1,360 @@
 package sim
 
 import (
-	"context"
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
 	"time"
 
-	"wharf/core/carried"
+	"wharf/core/conflict"
+	"wharf/core/echo"
 	"wharf/core/judge"
-	"wharf/core/publish"
-	"wharf/core/span"
 )
 
-func (w *world) judgeIfPending() {
-	if !w.pendingAt.IsZero() && !w.now.Before(w.pendingAt) {
-		w.judge()
-	}
+// Counts are what was counted, of everything or of one kind of platform.
+type Counts struct {
+	Sales      int
+	Clashes    int // real double bookings: two sales that both stood and were read
+	Found      int // reported by the first judgement that could know
+	Asked      int // reported by it as unclear
+	Missed     int // not reported by it
+	Hidden     int // the same where no feed would differ without the sale
+	False      int // reported with no sale to clash
+	Unclear    int // bookings that a person was asked about, though the facts tell
+	CannotTell int // the same where they do not: there is a twin
+	SentBack   int // own bookings that a platform was sent
+	Ghosts     int // blocks of cancelled sales that are left at the end
 }
 
-// shown is a booking with its truth.
-type shown struct {
-	of     []*sale
-	real   bool
-	title  string
-	on     int
-	minted string
+// Add adds up two counts.
+func (c *Counts) Add(o Counts) {
+	c.Sales += o.Sales
+	c.Clashes += o.Clashes
+	c.Found += o.Found
+	c.Asked += o.Asked
+	c.Missed += o.Missed
+	c.Hidden += o.Hidden
+	c.False += o.False
+	c.Unclear += o.Unclear
+	c.CannotTell += o.CannotTell
+	c.SentBack += o.SentBack
+	c.Ghosts += o.Ghosts
 }
 
-// judge judges the calendar, and compares that with the truth.
-func (w *world) judge() {
-	w.tally.Judgements++
-	f := judge.Facts{Calendar: calendar, Now: w.now, Conflicts: w.conflicts}
-	known := map[int64]shown{}
-	for _, p := range w.platforms {
-		f.Feeds = append(f.Feeds, judge.Feed{ID: int64(p.id + 1), Read: p.feed.Since})
-		for _, b := range p.bookings {
-			if !b.Removed.IsZero() || b.Span.End <= int64(span.DateOf(w.now))-30 {
-				continue
-			}
-			minted := carried.Mint([]byte("sim"), fmt.Sprint(b.Entry), b.Occurrence)
-			of := p.truth[b.Entry]
-			k := shown{of: of, real: len(of) > 0 && of[0] != nil, title: b.Title, on: p.id, minted: minted}
-			if !k.real && len(of) > 0 {
-				k.of = of[1:]
-			}
-			known[b.ID] = k
-			w.minted[minted] = k.of
-			f.Bookings = append(f.Bookings, judge.Booking{ID: b.ID, Feed: int64(p.id + 1), Platform: int64(p.id + 1), UID: b.UID, Key: b.Occurrence, Minted: minted,
-				Booking: b.Booking, Title: b.Title, Form: b.Form, Revision: b.Revision, Created: b.Created, Stand: b.Stand, Sighting: b.Sighting})
-		}
-		p.window = publish.Window(publish.Step(w.now, time.UTC), span.Day, time.UTC)
-		f.Publications = append(f.Publications, judge.Publication{ID: int64(p.id + 1), Platform: int64(p.id + 1), Window: p.window, Version: p.version, History: p.history, Pickups: p.pickups})
-	}
-	r, err := judge.Judge(context.Background(), f)
-	if err != nil {
-		panic(err)
-	}
-	w.pendingAt = time.Time{}
-	if r.Pending {
-		w.pendingAt = w.now.Add(10 * time.Minute)
-	}
-	w.compare(f, r, known)
-	w.publish(f, r)
-	w.conflicts = w.conflicts[:0]
-	for _, c := range r.Conflicts {
-		if c.State == judge.Open || c.State == judge.Acknowledged {
-			if c.ID == 0 {
-				w.ids++
-				c.ID = w.ids
-			}
-			w.conflicts = append(w.conflicts, c)
-		}
-	}
+// Tally is what came of it.
+type Tally struct {
+	Counts
+	Kinds                map[string]*Counts // by kind of platform: a clash is one of both
+	Hows                 map[string]int     // of clashes: how they came about
+	Cancelled            int
+	Judgements, Versions int
+	Detection            []time.Duration // from the later of two sales to the report
+	Twins                []string        // for some that cannot be told
+	Examples             []string        // of what went wrong
 }
 
-// publish keeps the new versions.
-func (w *world) publish(f judge.Facts, r judge.Result) {
-	for i, rendition := range r.Renditions {
-		p := w.platforms[i]
-		if rendition.Version == p.version {
-			continue
+// Add adds up two tallies.
+func (t *Tally) Add(o Tally) {
+	t.Counts.Add(o.Counts)
+	if t.Kinds == nil {
+		t.Kinds, t.Hows = map[string]*Counts{}, map[string]int{}
+	}
+	for kind, c := range o.Kinds {
+		if t.Kinds[kind] == nil {
+			t.Kinds[kind] = &Counts{}
 		}
-		closed := map[int64]bool{}
-		for _, id := range rendition.Change.Close {
-			closed[id] = true
+		t.Kinds[kind].Add(*c)
+	}
+	for how, n := range o.Hows {
+		t.Hows[how] += n
+	}
+	t.Cancelled += o.Cancelled
+	t.Judgements += o.Judgements
+	t.Versions += o.Versions
+	t.Detection = append(t.Detection, o.Detection...)
+	t.Twins = append(t.Twins, o.Twins...)
+	t.Examples = append(t.Examples, o.Examples...)
+}
+
+// count counts something that was on some platforms, once for everything and once for each
+// kind of them.
+func (w *world) count(what func(*Counts), on ...*platform) {
+	what(&w.tally.Counts)
+	kinds := map[string]bool{}
+	for _, p := range on {
+		kinds[p.Habit.Name] = true
+	}
+	for kind := range kinds {
+		if w.tally.Kinds[kind] == nil {
+			w.tally.Kinds[kind] = &Counts{}
 		}
-		for n := range p.history {
-			if closed[p.history[n].ID] {
-				p.history[n].To = rendition.Version - 1
-			}
-		}
-		for _, row := range rendition.Change.Open {
-			w.rowID++
-			row.ID = w.rowID
-			p.history = append(p.history, row)
-			if of := w.minted[row.UID]; len(of) > 0 && !slices.ContainsFunc(of, func(s *sale) bool { return s.platform != p.id }) {
-				w.tally.SentBack++
-				w.example("%s is sent its own booking %v: %v", p.Name, row.Span, verdictsOf(f, r, row.UID))
-			}
-		}
-		// What has long been over needs not be known for ever.
-		p.history = slices.DeleteFunc(p.history, func(r carried.Row) bool { return r.To != 0 && r.Span.End < int64(span.DateOf(w.now))-60 })
-		p.version = rendition.Version
-		w.tally.Versions++
+		what(w.tally.Kinds[kind])
 	}
 }
 
 // compare holds a judgement against the truth.
-func (w *world) compare(f judge.Facts, r judge.Result, known map[int64]shown) {
-	together := map[[2]int64]judge.Kind{}
+func (w *world) compare(all []known, r judge.Result) {
+	reported := map[[2]int64]conflict.Kind{}
+	byID := map[int64]known{}
+	for _, k := range all {
+		byID[k.fact.ID] = k
+	}
 	for _, c := range r.Conflicts {
 		if c.State != judge.Open && c.State != judge.Acknowledged {
 			continue
 		}
 		for _, a := range c.Bookings {
 			for _, b := range c.Bookings {
-				together[[2]int64{a, b}] = judge.Kind(c.Kind)
+				reported[[2]int64{a, b}] = c.Kind
 			}
 		}
-		w.alarm(c, known)
+		w.alarm(c, byID, all)
 	}
-	for i, a := range f.Bookings {
-		if v := r.Verdicts[i]; v.Kind == judge.Unclear && !w.asked[a.Minted] {
-			w.asked[a.Minted] = true
-			w.tally.Unclear++
+	for _, k := range all {
+		if k.verdict.Kind == judge.Unclear && k.verdict.Evidence.Live && !w.asked[k.minted] {
+			w.asked[k.minted] = true
+			w.askedAbout(k)
 		}
-		if !known[a.ID].real {
-			continue
-		}
-		for _, b := range f.Bookings[i+1:] {
-			k, l := known[a.ID], known[b.ID]
-			if !l.real || k.on == l.on || !a.Span.Overlaps(b.Span) || a.Span.End <= int64(span.DateOf(w.now)) || b.Span.End <= int64(span.DateOf(w.now)) {
-				continue
+	}
+	slices.SortFunc(all, func(a, b known) int {
+		return cmp.Or(a.fact.Span.Compare(b.fact.Span), cmp.Compare(a.fact.ID, b.fact.ID))
+	})
+	for i, a := range all {
+		for _, b := range all[i+1:] {
+			if b.fact.Span.Start >= a.fact.Span.End {
+				break
 			}
-			pair := [2]int{k.of[0].id, l.of[0].id}
-			if w.judged[pair] {
+			w.comparePair(a, b, reported[[2]int64{a.standsFor(), b.standsFor()}])
+		}
+	}
+}
+
+// standsFor is the booking that is reported in its place.
+func (k known) standsFor() int64 {
+	if k.verdict.Kind == judge.OneWith {
+		return k.verdict.With
+	}
+	return k.fact.ID
+}
+
+// comparePair looks at two entries that overlap: whether there are two sales in them that do,
+// and that was reported.
+func (w *world) comparePair(a, b known, as conflict.Kind) {
+	if a.on == b.on {
+		return
+	}
+	for _, s := range a.line.own {
+		for _, t := range b.line.own {
+			pair := [2]int{min(s.id, t.id), max(s.id, t.id)}
+			if w.judged[pair] || !s.span.Overlaps(t.span) || min(s.span.End, t.span.End) <= w.today() || a.line.cancelled || b.line.cancelled {
 				continue
 			}
 			w.judged[pair] = true
-			w.tally.Clashes++
-			switch together[[2]int64{a.ID, b.ID}] {
-			case "double_booking":
-				w.tally.Found++
-			case "unclear":
-				w.tally.Asked++
-			default:
-				w.tally.Missed++
-				w.example("missed: %s %v (%s) and %s %v (%s): %v", k.title, a.Span, w.platforms[k.on].Name, l.title, b.Span, w.platforms[l.on].Name, verdicts(f, r, a.ID, b.ID))
+			w.clash(s, t, a, b, as)
+		}
+	}
+}
+
+func (w *world) clash(s, t *sale, a, b known, as conflict.Kind) {
+	if s.made.After(t.made) {
+		s, t = t, s
+	}
+	how := t.how
+	switch {
+	case how == "resale":
+	case s.span == t.span:
+		how = "equal"
+	case s.span.Contains(t.span), t.span.Contains(s.span):
+		how = "contained"
+	default:
+		how = "partial"
+	}
+	if w.tally.Hows == nil {
+		w.tally.Hows = map[string]int{}
+	}
+	w.tally.Hows[how]++
+	if t.made.Sub(s.made) <= w.PickEach+w.ReadEach {
+		w.tally.Hows["in the race window"]++
+	}
+	hidden := as == "" && (w.hidden(s) || w.hidden(t))
+	w.count(func(c *Counts) {
+		c.Clashes++
+		switch as {
+		case conflict.DoubleBooking:
+			c.Found++
+		case conflict.Unclear:
+			c.Asked++
+		default:
+			if hidden {
+				c.Hidden++
+			} else {
+				c.Missed++
+			}
+		}
+	}, a.on, b.on)
+	if hidden {
+		return
+	}
+	if as == "" {
+		w.example("missed", "%v on %s and %v on %s: %v", s.span, w.platforms[s.platform].Name, t.span, w.platforms[t.platform].Name, said([]known{a, b}, nil))
+	} else {
+		w.tally.Detection = append(w.tally.Detection, w.now.Sub(t.made))
+	}
+}
+
+// hidden reports whether the feed of a sale's platform would be the same without the sale.
+func (w *world) hidden(s *sale) bool {
+	p := w.platforms[s.platform]
+	with, all := text(w.lines(p)), p.sales
+	defer func() { p.sales = all }()
+	p.sales = slices.DeleteFunc(slices.Clone(all), func(o *sale) bool { return o == s })
+	return p.JoinsOwn && text(w.lines(p)) == with
+}
+
+// alarm counts a double booking in which no two sales clash.
+func (w *world) alarm(c judge.Conflict, byID map[int64]known, all []known) {
+	if c.Kind != conflict.DoubleBooking {
+		return
+	}
+	var sales []*sale
+	var on []*platform
+	var names []string
+	see := func(k known) {
+		sales = append(sales, k.line.own...)
+		for _, s := range k.line.of { // a reflection may be read before its original
+			if s.stands() {
+				sales = append(sales, s)
 			}
 		}
 	}
-	for _, k := range known {
-		if !k.real {
-			w.tally.Reflections++
-		}
-	}
-}
-
-func verdictsOf(f judge.Facts, r judge.Result, minted string) (all []string) {
-	for i, b := range f.Bookings {
-		if b.Minted == minted {
-			all = append(all, fmt.Sprintf("on %d: %s %+v stand %s to %s", b.Platform, r.Verdicts[i].Kind, r.Verdicts[i].Evidence, b.Stand.NotBefore.Format("2 Jan 15:04"), b.Stand.SeenBy.Format("2 Jan 15:04")))
-		}
-	}
-	return all
-}
-
-func verdicts(f judge.Facts, r judge.Result, ids ...int64) (all []string) {
-	for i, b := range f.Bookings {
-		if slices.Contains(ids, b.ID) {
-			all = append(all, fmt.Sprintf("%s %s %s", r.Verdicts[i].Kind, r.Verdicts[i].Evidence.Kind, r.Verdicts[i].Evidence.Against))
-		}
-	}
-	return all
-}
-
-// alarm counts a double booking that no two sales are in.
-func (w *world) alarm(c judge.Conflict, known map[int64]shown) {
-	if c.Kind != "double_booking" {
-		return
-	}
-	var real []shown
 	for _, id := range c.Bookings {
-		if k := known[id]; k.real {
-			real = append(real, k)
+		k := byID[id]
+		see(k)
+		on = append(on, k.on)
+		names = append(names, fmt.Sprintf("%s on %s", k.line.title, k.on.Name))
+	}
+	for _, k := range all { // those for which another one stands
+		if k.verdict.Kind == judge.OneWith && slices.Contains(c.Bookings, k.verdict.With) {
+			see(k)
 		}
 	}
-	for i, k := range real {
-		for _, l := range real[i+1:] {
-			if k.of[0].span.Overlaps(l.of[0].span) {
+	for i, s := range sales {
+		for _, t := range sales[i+1:] {
+			if s != t && s.span.Overlaps(t.span) {
 				return
 			}
 		}
 	}
-	names := make([]string, len(c.Bookings))
-	for i, id := range c.Bookings {
-		k := known[id]
-		names[i] = fmt.Sprintf("%s (%s, real %v)", k.title, w.platforms[k.on].Name, k.real)
-	}
 	slices.Sort(names)
 	if key := strings.Join(names, " and ") + fmt.Sprint(c.Span); !w.alarms[key] {
 		w.alarms[key] = true
-		w.tally.False++
-		w.example("false: %s, %v", key, c.Span)
+		w.count(func(c *Counts) { c.False++ }, on...)
+		var in []known
+		for _, id := range c.Bookings {
+			in = append(in, byID[id])
+		}
+		w.example("false", "%v", said(in, nil))
 	}
+}
+
+// askedAbout counts a booking that is unclear: can it be told?
+func (w *world) askedAbout(k known) {
+	twin := w.twin(k)
+	if twin == "" {
+		w.count(func(c *Counts) { c.Unclear++ }, k.on)
+		w.example("unclear without a twin", "%v", said([]known{k}, nil))
+		return
+	}
+	w.count(func(c *Counts) { c.CannotTell++ }, k.on)
+	if len(w.tally.Twins) == 0 {
+		w.tally.Twins = append(w.tally.Twins, twin)
+	}
+}
+
+// twin is a history with the same recorded facts and the other truth about an entry, told in
+// a sentence; "" if there is none with the habits of its platform. Its feed must have the same
+// bytes in both, and the platform must have been free to do the one as the other between the
+// last reading without the entry and the first with it.
+func (w *world) twin(k known) string {
+	p, l := k.on, k.line
+	notBefore, seen := k.fact.Stand.NotBefore, k.fact.Stand.SeenBy
+	between := func(at time.Time) bool { return at.After(notBefore) && !at.After(seen) }
+	switch {
+	case k.reflection():
+		// The platform sold the nights just before it knew that they were taken, and hides the block.
+		sold := w.saleAs(p, &sale{id: -1, span: l.span, title: l.title, made: l.since.Add(-time.Second)})
+		sold.uid = l.uid
+		if p.JoinsOwn && between(l.since) { // a sale of some of them would be hidden in it
+			return fmt.Sprintf("%s: %s shows %v since %s, as a reflection of %s; had it sold one of these nights just before, that would be hidden in it", w.now.Format("2 Jan 15:04"), p.Name, l.span, l.since.Format("2 Jan 15:04:05"), namesOf(w, l.of))
+		}
+		if !couldBeGuest(l.title) || sold.text() != l.text() || !between(l.since) || !p.Hides {
+			return ""
+		}
+		return fmt.Sprintf("%s: %s shows %v since %s, as a reflection of %s; had it sold them at %s, its feed would have the same bytes", w.now.Format("2 Jan 15:04"), p.Name, l.span, l.since.Format("2 Jan 15:04:05"),
+			namesOf(w, l.of), l.since.Add(-time.Second).Format("2 Jan 15:04:05"))
+	case len(l.of) > 0 && p.JoinsOwn:
+		// The sale may have been a night longer, over the first of the block beside it.
+		for _, b := range p.blocks() {
+			if l.span.Contains(b.span) && between(b.since) {
+				return fmt.Sprintf("%s: %s joins its own sale with the block %v in %v; had the sale taken a night of it, before %s, its feed would have the same bytes", w.now.Format("2 Jan 15:04"), p.Name, b.span, l.span,
+					b.since.Format("2 Jan 15:04:05"))
+			}
+		}
+	case len(l.own) == 1 && len(l.of) == 0:
+		// The platform did not sell them, and shows the block that it hides.
+		for _, b := range p.blocks() {
+			if b.span != l.span || !between(b.since) || !p.Hides {
+				continue
+			}
+			for _, shown := range w.reflections(p, nil) {
+				if shown.span == l.span && couldBeGuest(shown.title) {
+					shown.uid, shown.title = l.uid, l.title
+					if shown.text() == l.text() {
+						return fmt.Sprintf("%s: %s sold %v at %s; had it shown the block that it got at %s, its feed would have the same bytes", w.now.Format("2 Jan 15:04"), p.Name, l.span,
+							l.own[0].made.Format("2 Jan 15:04:05"), b.since.Format("2 Jan 15:04:05"))
+					}
+				}
+			}
+		}
+	}
+	return ""
+}
+
+// couldBeGuest reports whether a title can be the name of a guest.
+func couldBeGuest(title string) bool {
+	for first := range 6 {
+		for last := range 26 {
+			if title == guestName(first, last) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+func namesOf(w *world, of []*sale) string {
+	var all []string
+	for _, s := range of {
+		all = append(all, fmt.Sprintf("the sale of %s on %s", s.title, w.platforms[s.platform].Name))
+	}
+	return strings.Join(all, " and ")
+}
+
+// said is what was said of bookings, for an example.
+func said(all []known, which func(known) bool) (texts []string) {
+	for _, k := range all {
+		if which != nil && !which(k) {
+			continue
+		}
+		e := k.verdict.Evidence
+		truth := "a reflection"
+		if !k.reflection() {
+			truth = "a sale"
+		}
+		brief := echo.Evidence{Kind: e.Kind, Against: e.Against, Way: e.Way, Span: e.Span, Chance: e.Chance, Live: e.Live}
+		texts = append(texts, fmt.Sprintf("%s (%s) %v on %s, in truth %s, is %s %+v; stand %s to %s", k.line.title, k.fact.UID, k.fact.Span, k.on.Name, truth, k.verdict.Kind, brief,
+			k.fact.Stand.NotBefore.Format("2 Jan 15:04"), k.fact.Stand.SeenBy.Format("2 Jan 15:04")))
+	}
+	return texts
 }

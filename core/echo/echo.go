@@ -86,6 +86,11 @@ type Feed struct {
 	// Mirrors are the feeds whose platforms this one is linked to directly: it may reflect what
 	// is sold there. In a circle of mirrors nobody reflects anybody.
 	Mirrors []int64
+	// Gone are entries that it showed until lately: feeds that mirror it may still do.
+	Gone []Gone
+	// Said is what a person laid down of its platform, and Known what was learnt of it before:
+	// also from entries that are over by now.
+	Said, Known Said
 }
 
 // Entry is an entry of a feed on the calendar.
@@ -93,7 +98,8 @@ type Entry struct {
 	UID            string
 	Minted         string // under which we publish it
 	Span           span.Span
-	Form           string
+	Form           string // how it is written
+	Title          string
 	Created, Stamp time.Time        // CREATED and DTSTAMP; zero when not given
 	Stand          reading.Interval // when it can have come to be where it is
 	// Elsewhere is the UID under which what it reflects was sent, if it was found to be an echo
@@ -101,9 +107,25 @@ type Entry struct {
 	Elsewhere string
 }
 
+// Gone is an entry that a feed shows no more.
+type Gone struct {
+	UID    string
+	Minted string // under which we published it
+	Span   span.Span
+	Stand  reading.Interval
+	At     time.Time // of the first good reading without it
+}
+
+// Finding is what was found of a feed: a verdict on each of its entries, and what is known of
+// its platform.
+type Finding struct {
+	Verdicts []Verdict
+	Habits   []Habit
+}
+
 // Judge says of each entry of each feed what it is. originals are the bookings that are or
 // were on the calendar itself, by the UID under which they are published.
-func Judge(r Rules, sent []Publication, feeds []Feed, originals map[string]span.Span) [][]Verdict {
+func Judge(r Rules, sent []Publication, feeds []Feed, originals map[string]span.Span) []Finding {
 	r = r.withDefaults()
 	everything := newCarried(originals)
 	held := map[int64]*holdings{}
@@ -114,21 +136,21 @@ func Judge(r Rules, sent []Publication, feeds []Feed, originals map[string]span.
 		}
 		held[s.Platform].add(s)
 	}
-	from := sourcesIn(feeds, everything)
+	from, shared := sourcesIn(feeds, everything), sharedIn(feeds)
 	all := make([]*matcher, len(feeds))
 	done := map[int64]*matcher{}
 	for _, i := range mirrorsLast(feeds) {
 		f := &feeds[i]
 		all[i] = newMatcher(r, f, held[f.Platform].with(f.Mirrors, done), everything)
-		all[i].match(from)
+		all[i].match(from, shared)
 		done[f.ID] = all[i]
 	}
 	pair(r, all)
-	verdicts := make([][]Verdict, len(feeds))
+	findings := make([]Finding, len(feeds))
 	for i, m := range all {
-		verdicts[i] = m.verdicts
+		findings[i] = Finding{m.verdicts, m.habits()}
 	}
-	return verdicts
+	return findings
 }
 
 // mirrorsLast is an order in which feeds come after those that they mirror.
@@ -154,6 +176,23 @@ func mirrorsLast(feeds []Feed) []int {
 		visit(i)
 	}
 	return order
+}
+
+// sharedIn are the UIDs that feeds of two platforms have with the same span: these are one
+// booking, and no reflections of what we sent.
+func sharedIn(feeds []Feed) map[sentAs]bool {
+	first, shared := map[sentAs]int64{}, map[sentAs]bool{}
+	for _, f := range feeds {
+		for _, e := range f.Entries {
+			at := sentAs{e.UID, e.Span}
+			if platform, seen := first[at]; e.UID == "" || !seen {
+				first[at] = f.Platform
+			} else if platform != f.Platform {
+				shared[at] = true
+			}
+		}
+	}
+	return shared
 }
 
 // sources are what platforms show that may be where an entry of another one comes from, by
@@ -348,16 +387,25 @@ func (h *holdings) with(mirrors []int64, done map[int64]*matcher) *holdings {
 		if m == nil {
 			continue // it is not on this calendar, or mirrors this one in turn
 		}
-		for i, e := range m.feed.Entries {
-			if m.verdicts[i].Kind != Booking {
-				continue
-			}
-			early := e.Stand.NotBefore
+		passOn := func(minted string, s span.Span, stand reading.Interval, live bool, gone time.Time) {
+			early := stand.NotBefore
 			if early.IsZero() {
 				early = time.Unix(0, 0) // from the first on
 			}
-			both.items = append(both.items, &item{Item: carried.Item{Name: carried.Name{UID: e.Minted}, Span: e.Span}, holding: carried.Holding{From: e.Stand.SeenBy}, live: true,
+			both.items = append(both.items, &item{Item: carried.Item{Name: carried.Name{UID: minted}, Span: s}, holding: carried.Holding{From: stand.SeenBy, To: gone, Again: gone}, live: live,
 				mirrored: m.feed.Platform, early: early})
+		}
+		for i, e := range m.feed.Entries { // also what that one reflects: it is passed on
+			passOn(e.Minted, e.Span, e.Stand, m.verdicts[i].Kind == Booking || m.verdicts[i].Evidence.Live, time.Time{})
+		}
+		for _, it := range m.held.items { // and what that one was sent, before we read it there
+			passed := *it
+			passed.mirrored, passed.early = m.feed.Platform, it.since()
+			passed.Recurrence = fmt.Sprintf("by way of %d", m.feed.Platform) // it may come both ways
+			both.items = append(both.items, &passed)
+		}
+		for _, g := range m.feed.Gone {
+			passOn(g.Minted, g.Span, g.Stand, false, g.At)
 		}
 	}
 	both.sort()

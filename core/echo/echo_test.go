@@ -48,7 +48,7 @@ func TestJudge(t *testing.T) {
 		if tc.elsewhere {
 			elsewhere = tc.uid
 		}
-		v := echo.Judge(echo.Rules{Capacity: 1}, sent, []echo.Feed{{ID: 1, Platform: tc.platform, Entries: []echo.Entry{{UID: tc.uid, Span: tc.at, Elsewhere: elsewhere}}}}, originals)[0][0]
+		v := echo.Judge(echo.Rules{Capacity: 1}, sent, []echo.Feed{{ID: 1, Platform: tc.platform, Entries: []echo.Entry{{UID: tc.uid, Span: tc.at, Elsewhere: elsewhere}}}}, originals)[0].Verdicts[0]
 		v.Evidence.Item, v.Evidence.Live = "", false
 		assert.Equal(t, tc.want, v.Kind, tc.name)
 		assert.Equal(t, tc.evidence, v.Evidence, tc.name)

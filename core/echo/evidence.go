@@ -54,6 +54,8 @@ const (
 	SameStamp Reason = "same_stamp"
 	// Improbable: the Chance of an own sale is below the calendar's limit.
 	Improbable Reason = "improbable"
+	// Counted: its feed shows every item that its platform was sent, and there are so many of the span.
+	Counted Reason = "counted"
 	// Held: the platform held it, and nothing more speaks for a reflection.
 	Held Reason = "held"
 	// Paired: another platform shows the same span, nothing that we sent explains it, and there
@@ -62,17 +64,22 @@ const (
 	// PartSent: it holds whole items that were sent, and more.
 	PartSent Reason = "part_sent"
 
+	// OverlapsSent: it overlaps something that the platform held, and is not written as sales are.
+	OverlapsSent Reason = "overlaps_sent"
+
 	// SalesForm: it is written as only the sales of this feed are.
 	SalesForm Reason = "sales_form"
 	// OtherUID: the platform keeps our UIDs, and this one is its own.
 	OtherUID Reason = "other_uid"
 	// MadeBefore: it says that it was made before the platform got what was sent.
 	MadeBefore Reason = "made_before"
-	// DroppedMeanwhile: the platform got a version without it between the reading without it
-	// and the first with it.
+	// DroppedMeanwhile: the platform got a version without it before the first reading that
+	// showed it.
 	DroppedMeanwhile Reason = "dropped_meanwhile"
 	// ReadersMixed: two kinds of readers come to the link, and nobody knows which is the platform.
 	ReadersMixed Reason = "readers_mixed"
+	// NotReflected: its feed shows nothing of what its platform is sent.
+	NotReflected Reason = "not_reflected"
 	// NewWay: it differs from what was sent in a way that is not known of this feed.
 	NewWay Reason = "new_way"
 	// NotKnownBefore: not all that it holds was known to the platform before.
@@ -81,13 +88,17 @@ const (
 	NothingSpeaksForIt Reason = "nothing_for_it"
 )
 
+// Ways are all of them; Trimmed needs not be learnt.
+var Ways = []Way{Joined, WithOwn, Split, Shifted, Widened, Trimmed}
+
 // Way is how a reflection differs from what was sent.
 type Way string
 
 const (
-	Joined  Way = "joined"  // items end to end, or overlapping, as one
-	Split   Way = "split"   // an item in pieces
-	Shifted Way = "shifted" // a day earlier or later
-	Widened Way = "widened" // a day more at one end
-	Trimmed Way = "trimmed" // the past cut off
+	Joined  Way = "joined"   // items end to end, or overlapping, as one
+	WithOwn Way = "with_own" // items and own sales as one
+	Split   Way = "split"    // an item in pieces
+	Shifted Way = "shifted"  // a day earlier or later
+	Widened Way = "widened"  // a day more at one end
+	Trimmed Way = "trimmed"  // the past cut off
 )

@@ -4,62 +4,118 @@ import (
 	"math"
 	"slices"
 	"time"
-
-	"wharf/core/span"
 )
 
 // learnt is what the recorded facts tell of how a feed's platform writes, shows and sells.
 // It is worked out anew each time, so that it does not depend on what came first.
 type learnt struct {
-	salesForms, blockForms map[string]bool
-	keepsUIDs              bool
-	delay                  time.Duration
-	sales                  []Entry // that nothing could have sent
-	forms                  map[string]bool
-	lengths, hours         map[int64]int // of the sales, how many are so long, and begin at that time of the day
-	starts                 []int64       // in order
-	rate                   float64       // of own sales per second, at the upper end; infinite while nothing is known
+	salesForms, blockForms, alike map[string]bool
+	ways                          map[Way]bool
+	keepsUIDs                     bool
+	reflects, reflected           string // Yes, No; "" while that is not known; and what it was before
+	delay                         time.Duration
+	measured                      bool    // the delay was
+	sales                         []Entry // that nothing could have sent
+	forms                         map[string]bool
+	lengths, hours                map[int64]int // of the sales, how many are so long, and begin at that time of the day
+	starts                        []int64       // in order
+	rate, rateBefore              float64       // of own sales per second, at the upper end; infinite while nothing is known
+	from                          map[HabitOf][]int
 }
 
 // leastMeasures is how many reflections must have been timed for a delay to count as measured,
 // and how many must differ in the same way for it to be one of the feed's.
 const leastMeasures = 3
 
-// learn takes what is certain: echoes by UID, and entries that nothing could have sent: of a
-// first reading, not those that may come from another platform either.
+// learn takes what is certain: echoes by UID, and entries that nothing could have sent, neither
+// we nor another platform that had the same before.
 func (m *matcher) learn(from sources) {
 	l := &m.learnt
-	l.salesForms, l.blockForms, l.delay, l.rate = map[string]bool{}, map[string]bool{}, m.rules.Delay, math.Inf(1)
+	l.salesForms, l.blockForms, l.alike, l.ways, l.from = map[string]bool{}, map[string]bool{}, map[string]bool{}, map[Way]bool{}, map[HabitOf][]int{}
+	l.forms, l.rateBefore = map[string]bool{}, math.Inf(1)
+	l.delay = m.rules.Delay
 	var delays []time.Duration
+	doubts := m.doubts(from)
 	for i, e := range m.feed.Entries {
 		row := m.rows[i]
 		switch {
 		case row != nil:
 			l.blockForms[e.Form] = true
+			l.teach(i, HabitOf{FormOf, e.Form})
 			if row.platform != m.feed.Platform {
 				continue
 			}
 			l.keepsUIDs = true
+			l.teach(i, HabitOf{Name: KeepsUIDs})
 			if h := row.holding; !h.Never() && !e.Stand.NotBefore.IsZero() && e.Stand.SeenBy.After(h.From) {
 				delays = append(delays, e.Stand.SeenBy.Sub(h.From))
+				l.teach(i, HabitOf{Name: Delays})
 			}
-		case !m.known[i] && m.nothingSent(e) && !(e.Stand.NotBefore.IsZero() && from.of(m.feed.Platform, e)):
+		case m.surelySold(i, from) && !doubts[e.Form]:
 			l.sales = append(l.sales, e)
 			l.salesForms[e.Form] = true
+			l.teach(i, HabitOf{FormOf, e.Form})
+			l.teach(i, HabitOf{Name: Rate})
 		}
 	}
+	if len(delays) >= leastMeasures {
+		// The next one may be as much later as these differ.
+		l.delay, l.measured = (2*slices.Max(delays) - slices.Min(delays) + time.Minute - 1).Truncate(time.Minute), true
+	}
+	l.remember(m.feed.Known)
 	for form := range l.blockForms {
 		if form == "" || l.salesForms[form] { // they look alike: the feed has neither
 			delete(l.blockForms, form)
 			delete(l.salesForms, form)
+			l.alike[form] = form != ""
 		}
 	}
 	delete(l.salesForms, "")
-	if len(delays) >= leastMeasures {
-		l.delay = slices.Max(delays)
+	delete(l.alike, "")
+	m.learnSales()
+	l.obey(m.feed.Said, m.rules.Delay)
+}
+
+// surelySold reports whether nobody can have sent the entry.
+func (m *matcher) surelySold(i int, from sources) bool {
+	e := m.feed.Entries[i]
+	return m.rows[i] == nil && !m.known[i] && m.nothingSent(e) && !from.of(m.feed.Platform, e)
+}
+
+// doubts are the forms known to be of blocks that only few of their entries make doubtful:
+// those whose original left before it was read, say.
+func (m *matcher) doubts(from sources) map[string]bool {
+	all, sold := map[string]int{}, map[string]int{}
+	for i, e := range m.feed.Entries {
+		if m.feed.Known[HabitOf{FormOf, e.Form}] != Block {
+			continue
+		}
+		all[e.Form]++
+		if m.surelySold(i, from) {
+			sold[e.Form]++
+		}
 	}
-	l.rate = rateOf(l.sales, m.feed.Read)
-	l.forms, l.lengths, l.hours = map[string]bool{}, map[int64]int{}, map[int64]int{}
+	few := map[string]bool{}
+	for form, n := range all {
+		few[form] = sold[form]*fewDoubts <= n
+	}
+	return few
+}
+
+// learnSales counts the sales, for the chance of one more.
+func (m *matcher) learnSales() {
+	l := &m.learnt
+	since := m.feed.Read
+	for _, e := range m.feed.Entries {
+		if e.Stand.SeenBy.Before(since) {
+			since = e.Stand.SeenBy
+		}
+	}
+	l.rate = roundUp(rateOf(l.sales, since, m.feed.Read))
+	if len(l.sales) < leastMeasures && l.rateBefore < l.rate {
+		l.rate = l.rateBefore
+	}
+	l.lengths, l.hours = map[int64]int{}, map[int64]int{}
 	for _, e := range l.sales {
 		l.forms[e.Form] = true
 		l.lengths[e.Span.Len()]++
@@ -72,63 +128,14 @@ func (m *matcher) learn(from sources) {
 // clock is the time of the day at a point.
 func clock(at, day int64) int64 { return (at%day + day) % day }
 
-// rateOf is how often sales are made, per second, at the upper end of what the data allow:
-// those that were seen to come, and of those that were there from the first on those that say
-// when they were made.
-func rateOf(sales []Entry, read time.Time) float64 {
-	var n int
-	var first, made time.Time
-	for _, e := range sales {
-		if first.IsZero() || e.Stand.SeenBy.Before(first) {
-			first = e.Stand.SeenBy
-		}
+// learnWay takes a way for one of the feed's, unless a person said otherwise.
+func (m *matcher) learnWay(w Way, entries []int) {
+	of := HabitOf{WayOf, string(w)}
+	if _, said := m.feed.Said[of]; said {
+		return
 	}
-	for _, e := range sales {
-		switch {
-		case !e.Stand.NotBefore.IsZero():
-			n++
-		case !e.Created.IsZero() && e.Created.Before(first):
-			n++
-			if made.IsZero() || e.Created.Before(made) {
-				made = e.Created
-			}
-		}
+	m.learnt.ways[w] = true
+	for _, i := range entries {
+		m.learnt.teach(i, of)
 	}
-	over := read.Sub(first)
-	if !made.IsZero() {
-		over = read.Sub(made)
-	}
-	if n == 0 || over <= 0 {
-		return math.Inf(1)
-	}
-	return (float64(n) + 3*math.Sqrt(float64(n)) + 3) / over.Seconds()
-}
-
-// chance is that of an own sale of just this span between the last reading without the entry
-// and the moment from which the platform knew what was sent, or by which it was seen.
-func (m *matcher) chance(e Entry, knew time.Time) float64 {
-	if e.Stand.NotBefore.IsZero() {
-		return 1
-	}
-	until := e.Stand.SeenBy
-	if knew.Before(until) && m.rules.Capacity == 1 { // else what it knows does not keep it from selling
-		until = knew
-	}
-	window := until.Sub(e.Stand.NotBefore)
-	if window <= 0 {
-		return 0
-	}
-	expected := m.learnt.rate * window.Seconds() * m.share(e.Span)
-	return min(1, expected)
-}
-
-// share is which part of the feed's sales has just this span: by their lengths, by how many
-// begin about then, and by the hour at which they begin.
-func (m *matcher) share(s span.Span) float64 {
-	const about = 15 // days before and after
-	l, day := &m.learnt, m.rules.Day
-	from, _ := slices.BinarySearch(l.starts, s.Start-about*day)
-	to, _ := slices.BinarySearch(l.starts, s.Start+about*day+1)
-	part := func(n int) float64 { return float64(n+1) / float64(len(l.sales)+1) }
-	return part(l.lengths[s.Len()]) * part(to-from) / (2*about + 1) * part(l.hours[clock(s.Start, day)])
 }

@@ -5,6 +5,7 @@ import (
 	"math"
 	"slices"
 	"sort"
+	"strconv"
 	"time"
 
 	"wharf/core/carried"
@@ -32,6 +33,9 @@ func newMatcher(r Rules, f *Feed, held *holdings, all *everything) *matcher {
 		held = &holdings{}
 	}
 	n := len(f.Entries)
+	titled := *f
+	titled.Entries = withTitles(f)
+	f = &titled
 	m := &matcher{rules: r, feed: f, held: held, all: all, verdicts: make([]Verdict, n), rows: make([]*sentRow, n), known: make([]bool, n), settled: make([]bool, n),
 		used: map[carried.Name]bool{}, furthest: make([]int64, len(held.items))}
 	end := int64(math.MinInt64)
@@ -49,13 +53,57 @@ func newMatcher(r Rules, f *Feed, held *holdings, all *everything) *matcher {
 	return m
 }
 
+// leastAlike is how many entries of a feed must bear the same title for it to be its platform's
+// word, and not a guest's name.
+const leastAlike = 3
+
+// withTitles are the entries of a feed, of which the title is part of the form where it is the
+// platform's word.
+func withTitles(f *Feed) []Entry {
+	times := map[string]int{}
+	for _, e := range f.Entries {
+		times[e.Title]++
+	}
+	entries := slices.Clone(f.Entries)
+	for i, e := range entries {
+		if e.Title == "" || e.Form == "" {
+			continue
+		}
+		titled := e.Form + " " + strconv.Quote(e.Title)
+		of := HabitOf{FormOf, titled}
+		_, known := f.Known[of]
+		_, said := f.Said[of]
+		if known || said || times[e.Title] >= leastAlike {
+			entries[i].Form = titled
+		}
+	}
+	return entries
+}
+
 // match goes through the rules in their order.
-func (m *matcher) match(from sources) {
+func (m *matcher) match(from sources, shared map[sentAs]bool) {
 	m.learn(from)
 	m.certain()
+	for i, e := range m.feed.Entries {
+		m.settled[i] = m.settled[i] || shared[sentAs{e.UID, e.Span}] && len(m.feed.Mirrors) == 0
+	}
+	later := map[int]bool{} // what is surely written as a sale takes no item from what may be its block
+	if m.tellsApart() {
+		for i, e := range m.feed.Entries {
+			later[i] = !m.settled[i] && m.learnt.salesForms[e.Form]
+			m.settled[i] = m.settled[i] || later[i]
+		}
+	}
 	m.equal()
 	m.ways()
 	m.parts()
+	m.overlapping()
+	for i := range later {
+		m.settled[i] = m.settled[i] && !later[i]
+	}
+	if len(later) > 0 {
+		m.equal()
+	}
 }
 
 // certain settles what our UIDs say, all but which is stale.
@@ -81,7 +129,10 @@ func (m *matcher) certain() {
 		}
 	}
 	for w, entries := range ways {
-		if w != Trimmed && len(entries) < leastMeasures {
+		if w != Trimmed && len(entries) >= leastMeasures {
+			m.learnWay(w, entries)
+		}
+		if w != Trimmed && w != Split && !m.learnt.ways[w] { // what lies within what was sent takes nothing more
 			continue
 		}
 		for _, i := range entries {
@@ -99,6 +150,11 @@ func (m *matcher) wayOf(e Entry) (Way, span.Span) {
 	for _, sent := range m.all.spans[e.UID] {
 		if w := differs(e.Span, sent, m.rules.Day, m.feed.Today); w != "" {
 			return w, sent
+		}
+	}
+	for _, sent := range m.all.spans[e.UID] {
+		if sent.Contains(e.Span) {
+			return Split, sent
 		}
 	}
 	return "", span.Span{}
@@ -139,9 +195,12 @@ func (m *matcher) nothingSent(e Entry) bool {
 
 // eligible reports whether the platform held the item at some moment up to when the entry
 // was seen, and may still have shown it after it was last not.
-func (m *matcher) eligible(e Entry, it *item) bool {
+func (m *matcher) eligible(e Entry, it *item) bool { return !m.used[it.Name] && m.mayShow(e, it) }
+
+// mayShow is eligible also of an item that explains another entry.
+func (m *matcher) mayShow(e Entry, it *item) bool {
 	h := it.holding
-	return !m.used[it.Name] && !it.since().After(e.Stand.SeenBy) &&
+	return !it.since().After(e.Stand.SeenBy) &&
 		(h.To.IsZero() || e.Stand.NotBefore.IsZero() || h.To.Add(m.learnt.delay).After(e.Stand.NotBefore))
 }
 
@@ -215,6 +274,7 @@ func (m *matcher) equal() {
 		all[n].items[0] = m.successor(all[n].items[0])
 	}
 	m.learnByChance(all)
+	m.learnReflects(all)
 	besides := map[span.Span]int{} // own sales of the span
 	for i, e := range m.feed.Entries {
 		if !m.settled[i] && m.learnt.salesForms[e.Form] {
@@ -292,43 +352,6 @@ func (m *matcher) successor(it *item) *item {
 	return it
 }
 
-// marvel is the chance below which no coincidence is believed in.
-const marvel = DefaultLimit * DefaultLimit
-
-// learnByChance takes a form for that of blocks which entries have that equal what was sent, and
-// none that nothing could have sent: if all of those were own sales, it would be a marvel.
-func (m *matcher) learnByChance(all []found) {
-	joint, doubtful := map[string]float64{}, map[string]bool{}
-	for _, f := range all {
-		e := m.feed.Entries[f.entry]
-		if _, seen := joint[e.Form]; !seen {
-			joint[e.Form] = 1
-		}
-		// Never less than this: what is recorded of one entry may be odd.
-		joint[e.Form] *= max(0.005, m.chance(e, f.items[0].holding.From.Add(m.learnt.delay)))
-	}
-	for i, e := range m.feed.Entries {
-		if !m.settled[i] && !m.resembles(i) {
-			doubtful[e.Form] = true
-		}
-	}
-	for form, p := range joint {
-		if form != "" && !m.learnt.salesForms[form] && !doubtful[form] && !m.learnt.forms[form] && p < marvel {
-			m.learnt.blockForms[form] = true
-		}
-	}
-}
-
-// resembles reports whether an entry may come of items in one of the ways.
-func (m *matcher) resembles(i int) bool {
-	e := m.feed.Entries[i]
-	if it, _ := m.nearly(i); it != nil || len(m.within(e, e.Span)) > 0 {
-		return true
-	}
-	n := sort.Search(len(m.held.items), func(i int) bool { return m.held.items[i].Span.Start > e.Span.Start })
-	return n > 0 && m.held.items[n-1].Span.Contains(e.Span)
-}
-
 // verdictOn weighs what speaks for an entry's being what was sent, and what against it.
 func (m *matcher) verdictOn(f found, besides bool) Verdict {
 	e, first := m.feed.Entries[f.entry], f.items[0]
@@ -353,8 +376,10 @@ func (m *matcher) verdictOn(f found, besides bool) Verdict {
 	v.Evidence.Against = m.against(e, from, to, first.mirrored != 0)
 	many := m.rules.Capacity > 1 // then equal spans prove nothing
 	switch chance := m.chance(e, knew); {
-	case m.learnt.blockForms[e.Form]:
+	case m.learnt.blockForms[e.Form] && !(m.learnt.ways[WithOwn] && knew.After(e.Stand.NotBefore)): // else a sale may be hidden in it
 		v.Evidence.Kind = BlockForm
+	case many && m.learnt.reflects == Yes:
+		v.Evidence.Kind = Counted
 	case many:
 	case !e.Stand.NotBefore.IsZero() && !knew.After(e.Stand.NotBefore):
 		v.Evidence.Kind = KnewBefore
@@ -362,12 +387,18 @@ func (m *matcher) verdictOn(f found, besides bool) Verdict {
 		v.Evidence.Kind = SideBySide
 	case !first.stamp.IsZero() && (first.stamp.Equal(e.Created) || first.stamp.Equal(e.Stamp)):
 		v.Evidence.Kind = SameStamp
-	case chance < m.rules.Limit:
+	case chance < m.rules.Limit && !m.learnt.alike[e.Form] && !m.learnt.ways[WithOwn]: // guests want the same nights more often than by chance
 		v.Evidence.Kind, v.Evidence.Chance = Improbable, chance
 	}
 	switch {
+	case m.learnt.reflects == No && first.mirrored == 0:
+		v.Kind, v.Evidence.Against = Booking, NotReflected
+		return v
 	case many && (v.Evidence.Kind == Held || v.Evidence.Against != ""):
 		v.Kind = Booking
+	case v.Evidence.Against == SalesForm && m.tellsApart():
+		v.Kind = Booking
+		return v
 	case v.Evidence.Against != "":
 		v.Kind = Unclear
 	case v.Evidence.Kind == Held:
@@ -379,6 +410,17 @@ func (m *matcher) verdictOn(f found, besides bool) Verdict {
 	return v
 }
 
+// tellsApart reports whether the feed writes its blocks in a form of their own, as some of them
+// have shown: then what is written as a sale is one.
+func (m *matcher) tellsApart() bool {
+	for form := range m.learnt.blockForms {
+		if of := (HabitOf{FormOf, form}); m.feed.Said[of] == Block || m.feed.Known[of] == Block || len(m.learnt.from[of]) >= leastMeasures {
+			return true
+		}
+	}
+	return false
+}
+
 // against is what speaks for an own sale, "" for nothing.
 func (m *matcher) against(e Entry, from, to time.Time, mirrored bool) Reason {
 	switch {
@@ -388,7 +430,7 @@ func (m *matcher) against(e Entry, from, to time.Time, mirrored bool) Reason {
 		return OtherUID
 	case !e.Created.IsZero() && e.Created.Before(from.Add(-m.rules.Skew)) && !mirrored:
 		return MadeBefore
-	case !to.IsZero() && to.After(e.Stand.NotBefore) && !to.After(e.Stand.SeenBy) && !e.Stand.NotBefore.IsZero():
+	case !to.IsZero() && !to.After(e.Stand.SeenBy) && !e.Stand.NotBefore.IsZero() && !(m.learnt.blockForms[e.Form] && m.tellsApart()):
 		return DroppedMeanwhile
 	case m.held.mixed && !mirrored:
 		return ReadersMixed

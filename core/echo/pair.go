@@ -66,33 +66,44 @@ func alike(all []*matcher) [][]shown {
 
 // judgePairs judges the pairs of two platforms. What is written as sales are on both sides is
 // sold twice. Where only one side is, and that again and again, the other reflects it. All
-// else is for a person to say.
+// else is for a person to say: what was there from the first on, what is written otherwise than
+// the sales of its feed, and the rest if there are several pairs.
 func judgePairs(all []*matcher, pairs [][2]shown) {
-	sale := func(s shown) bool { m := all[s.feed]; return m.learnt.salesForms[m.feed.Entries[s.entry].Form] }
+	sale := func(s shown) bool {
+		l, form := &all[s.feed].learnt, all[s.feed].feed.Entries[s.entry].Form
+		return l.salesForms[form] || l.alike[form] && l.forms[form]
+	}
+	entry := func(s shown) Entry { return all[s.feed].feed.Entries[s.entry] }
+	unlike := func(s shown) bool {
+		l, form := &all[s.feed].learnt, entry(s).Form
+		return form != "" && len(l.salesForms) > 0 && !sale(s) && !l.alike[form]
+	}
 	oneSided := map[int]int{} // by the feed that may reflect
-	firstOnes := true
 	for _, p := range pairs {
 		for side, s := range p {
-			if sale(p[1-side]) && !sale(s) {
+			if sale(p[1-side]) && unlike(s) {
 				oneSided[s.feed]++
 			}
-			firstOnes = firstOnes && all[s.feed].feed.Entries[s.entry].Stand.NotBefore.IsZero()
 		}
 	}
-	if !firstOnes && len(pairs) < leastPairs {
-		return
-	}
 	for _, p := range pairs {
-		if sale(p[0]) && sale(p[1]) {
+		firstOnes := entry(p[0]).Stand.NotBefore.IsZero() && entry(p[1]).Stand.NotBefore.IsZero()
+		// What gets nothing from us, and is not written as a sale, comes from elsewhere.
+		imports := func(s, of shown) bool { return len(all[s.feed].held.items) == 0 && unlike(s) && sale(of) }
+		if sale(p[0]) && sale(p[1]) || !firstOnes && len(pairs) < leastPairs && !imports(p[0], p[1]) && !imports(p[1], p[0]) {
 			continue
 		}
 		for side, s := range p {
 			m, other := all[s.feed], p[1-side]
-			e := Evidence{Kind: Paired, Span: m.feed.Entries[s.entry].Span, Platform: all[other.feed].feed.Platform, Live: true}
+			e := Evidence{Kind: Paired, Span: entry(s).Span, Platform: all[other.feed].feed.Platform, Live: true}
 			switch {
 			case sale(s):
-			case sale(other) && oneSided[s.feed] >= leastPairs:
-				e.Against = ""
+			case sale(other) && unlike(s) && oneSided[s.feed] >= leastPairs:
+				of := HabitOf{FormOf, entry(s).Form}
+				if _, said := m.feed.Said[of]; !said {
+					m.learnt.blockForms[of.Of] = true
+					m.learnt.teach(s.entry, of)
+				}
 				m.verdicts[s.entry] = Verdict{Kind: Echo, Evidence: e}
 			default:
 				e.Against = NothingSpeaksForIt

@@ -12,6 +12,9 @@ import (
 // a day earlier or later, a day more at one end. A way that fewer entries have than tell is
 // new, and makes them at most unclear.
 func (m *matcher) ways() {
+	if m.learnt.reflects == No {
+		return // what only resembles something sent is a sale
+	}
 	var all []found
 	count := map[Way]int{}
 	add := func(f found) {
@@ -20,34 +23,62 @@ func (m *matcher) ways() {
 		}
 		m.settled[f.entry] = true
 		all = append(all, f)
-		if !m.learnt.salesForms[m.feed.Entries[f.entry].Form] {
-			count[f.way]++
+		count[f.way]++
+	}
+	open := slices.DeleteFunc(m.open(), func(i int) bool { // these only resemble
+		form := m.feed.Entries[i].Form
+		return m.learnt.salesForms[form] || m.learnt.alike[form]
+	})
+	for _, known := range []bool{true, false} { // what is known of the feed comes first
+		use := func(w Way) bool { return m.learnt.ways[w] == known && m.feed.Said[HabitOf{WayOf, string(w)}] != No }
+		for _, i := range open {
+			if m.settled[i] || !use(Joined) {
+				continue
+			}
+			if items := m.joined(i); len(items) > 1 {
+				add(found{i, items, Joined})
+			}
+		}
+		if use(Split) {
+			for _, f := range m.split(open) {
+				add(f)
+			}
+			if known {
+				m.piecesLeft(open, add)
+			}
+		}
+		for _, i := range open {
+			if m.settled[i] {
+				continue
+			}
+			if it, way := m.nearly(i, use); it != nil {
+				add(found{i, []*item{it}, way})
+			}
 		}
 	}
-	open := m.open()
-	for _, i := range open {
-		if items := m.joined(i); len(items) > 1 {
-			add(found{i, items, Joined})
-		}
-	}
-	for _, f := range m.split(open) {
-		add(f)
-	}
-	for _, i := range open {
-		if m.settled[i] {
-			continue
-		}
-		if it, way := m.nearly(i); it != nil {
-			add(found{i, []*item{it}, way})
+	m.learnByChance(all)
+	for w, n := range count {
+		if n >= leastMeasures {
+			m.learnWay(w, entriesOf(all, w))
 		}
 	}
 	for _, f := range all {
 		v := m.verdictOn(f, false)
-		if v.Kind == Echo && count[f.way] < leastMeasures && v.Evidence.Kind != BlockForm {
+		if v.Kind == Echo && !m.learnt.ways[f.way] && v.Evidence.Kind != BlockForm {
 			v.Kind, v.Evidence.Against = Unclear, NewWay
 		}
 		m.verdicts[f.entry] = v
 	}
+}
+
+// entriesOf are the entries that were found to differ in a way.
+func entriesOf(all []found, w Way) (entries []int) {
+	for _, f := range all {
+		if f.way == w {
+			entries = append(entries, f.entry)
+		}
+	}
+	return entries
 }
 
 // mostWithin is how many items one entry can hold: one that holds more is no block.
@@ -115,7 +146,17 @@ func (m *matcher) split(open []int) []found {
 	}
 	var all []found
 	taken := map[int]bool{}
-	for _, it := range m.held.items {
+	whole := slices.Clone(m.held.items) // live ones first, and the longest: pieces of it may be others, too
+	slices.SortStableFunc(whole, func(a, b *item) int {
+		switch {
+		case a.live != b.live && a.live:
+			return -1
+		case a.live != b.live:
+			return 1
+		}
+		return cmp.Compare(b.Span.Len(), a.Span.Len())
+	})
+	for _, it := range whole {
 		if m.used[it.Name] || len(starts[it.Span.Start]) == 0 {
 			continue
 		}
@@ -147,8 +188,28 @@ func (m *matcher) split(open []int) []found {
 	return all
 }
 
-// nearly is an item that the entry is but for a day; nil for none.
-func (m *matcher) nearly(i int) (*item, Way) {
+// piecesLeft finds, on a feed that splits, the pieces of blocks of which others are gone or cut
+// off by now.
+func (m *matcher) piecesLeft(open []int, add func(found)) {
+	for _, i := range open {
+		e := m.feed.Entries[i]
+		if m.settled[i] || !m.learnt.blockForms[e.Form] {
+			continue
+		}
+		items := m.held.items
+		n := sort.Search(len(items), func(i int) bool { return items[i].Span.Start > e.Span.Start })
+		for looked := 0; n > 0 && looked < mostAlike && m.furthest[n-1] >= e.Span.End; looked++ {
+			n--
+			if it := items[n]; it.Span.Contains(e.Span) && m.mayShow(e, it) {
+				add(found{i, []*item{it}, Split})
+				break
+			}
+		}
+	}
+}
+
+// nearly is an item that the entry is but for a day, in one of the ways to use; nil for none.
+func (m *matcher) nearly(i int, use func(Way) bool) (*item, Way) {
 	e, day := m.feed.Entries[i], m.rules.Day
 	items := m.held.items
 	for _, start := range []int64{e.Span.Start, e.Span.Start - day, e.Span.Start + day} {
@@ -157,7 +218,7 @@ func (m *matcher) nearly(i int) (*item, Way) {
 			if it.Span.Start != start {
 				break
 			}
-			if w := differs(e.Span, it.Span, day, m.feed.Today); (w == Shifted || w == Widened) && m.eligible(e, it) {
+			if w := differs(e.Span, it.Span, day, m.feed.Today); (w == Shifted || w == Widened) && use(w) && m.eligible(e, it) {
 				return it, w
 			}
 		}
@@ -170,9 +231,16 @@ func (m *matcher) nearly(i int) (*item, Way) {
 // It is never one in the sales form, nor without a form of blocks: a longer sale over what
 // was sold elsewhere is a clash.
 func (m *matcher) parts() {
-	if m.rules.Capacity > 1 {
+	if m.rules.Capacity > 1 || m.learnt.reflects == No {
 		return
 	}
+	var withOwn []int
+	defer func() {
+		asBlocks := func(i int) bool { return m.learnt.blockForms[m.feed.Entries[i].Form] }
+		if len(withOwn) >= leastMeasures || slices.ContainsFunc(withOwn, asBlocks) {
+			m.learnWay(WithOwn, withOwn)
+		}
+	}()
 	for _, i := range m.open() {
 		e := m.feed.Entries[i]
 		if m.learnt.salesForms[e.Form] {
@@ -182,6 +250,7 @@ func (m *matcher) parts() {
 		if len(items) == 0 {
 			continue
 		}
+		withOwn = append(withOwn, i)
 		m.settled[i] = true
 		v := Verdict{Kind: Booking, Evidence: Evidence{Kind: PartSent, Span: items[0].Span, Platform: m.feed.Platform, Version: items[0].version, Item: items[0].UID, PickedUp: items[0].holding.From.Unix()}}
 		rest := []span.Span{e.Span}
@@ -197,6 +266,34 @@ func (m *matcher) parts() {
 			v.Rest = rest
 		}
 		m.verdicts[i] = v
+	}
+}
+
+// overlapping finds the entries that overlap something that the platform held and differ from it
+// in no way that is thought of. They are bookings, unless they are not written as sales are:
+// then nobody can tell.
+func (m *matcher) overlapping() {
+	if m.rules.Capacity > 1 || m.learnt.reflects == No || len(m.learnt.salesForms) == 0 {
+		return
+	}
+	for _, i := range m.open() {
+		e := m.feed.Entries[i]
+		if e.Form == "" || m.learnt.forms[e.Form] || m.learnt.salesForms[e.Form] || m.learnt.alike[e.Form] {
+			continue
+		}
+		items := m.held.items
+		n := sort.Search(len(items), func(i int) bool { return items[i].Span.Start >= e.Span.End })
+		for looked := 0; n > 0 && looked < mostAlike && m.furthest[n-1] > e.Span.Start; looked++ {
+			n--
+			it := items[n]
+			if it.Span == e.Span && !m.learnt.blockForms[e.Form] {
+				continue // one more than was sent
+			}
+			if it.live && it.Span.Overlaps(e.Span) && m.mayShow(e, it) {
+				m.verdicts[i] = Verdict{Kind: Unclear, Evidence: Evidence{Kind: OverlapsSent, Against: NewWay, Span: it.Span, Platform: m.feed.Platform, Version: it.version, Item: it.UID, PickedUp: it.holding.From.Unix(), Live: true}}
+				break
+			}
+		}
 	}
 }
 

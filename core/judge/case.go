@@ -71,6 +71,7 @@ type CaseBooking struct {
 	Shown     bool      `json:"shownOnly,omitempty"`
 	Units     int       `json:"units,omitempty"`
 	Form      string    `json:"form,omitempty"`
+	Title     string    `json:"title,omitempty"`
 	Created   time.Time `json:"created,omitzero"`
 	Stamp     time.Time `json:"stamp,omitzero"`
 	Sequence  int       `json:"sequence,omitempty"`
@@ -368,7 +369,7 @@ func (r *caseReader) booking(b CaseBooking, feed, platform int64) (Booking, erro
 		uid = r.uid(of)
 	}
 	between := reading.Interval{NotBefore: b.NotBefore, SeenBy: b.SeenBy}
-	return Booking{ID: id, Feed: feed, Platform: platform, UID: uid, Minted: r.uid(b.Name), Form: b.Form, Created: b.Created,
+	return Booking{ID: id, Feed: feed, Platform: platform, UID: uid, Minted: r.uid(b.Name), Form: b.Form, Title: b.Title, Created: b.Created,
 		Booking:  booking.Booking{Span: s, Tentative: b.Tentative, Blocks: !b.Shown, Units: max(1, b.Units)},
 		Revision: recur.Revision{Sequence: b.Sequence, Stamp: b.Stamp}, Stand: between, Sighting: between}, nil
 }

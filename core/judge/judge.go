@@ -44,6 +44,10 @@ type Feed struct {
 	Read time.Time // request time of its last good reading; zero before the first
 	// Mirrors are the feeds whose platforms its own is linked to directly.
 	Mirrors []int64
+	// Gone is what it showed until lately: others may still do.
+	Gone []echo.Gone
+	// Said is what a person laid down of its platform, Known what was learnt of it before.
+	Said, Known echo.Said
 }
 
 // Booking is a booking with what was recorded about it.
@@ -158,8 +162,17 @@ type Result struct {
 	Verdicts   []Verdict
 	Conflicts  []Conflict
 	Renditions []Rendition
+	Habits     []Habit // what is known of the platforms of the feeds that have bookings
 	// Pending: time alone may change a verdict, as of a reflection whose original is gone.
 	Pending bool
+}
+
+// Habit is one thing known of how the platform of a feed writes, shows and sells.
+type Habit struct {
+	Feed int64
+	echo.HabitOf
+	Value string
+	From  []int64 // the bookings that it was learnt from, the first so many; none: a person laid it down
 }
 
 // Judge draws the conclusions from the facts. It ends early, with the error of ctx, only
@@ -167,7 +180,7 @@ type Result struct {
 func Judge(ctx context.Context, f Facts) (Result, error) {
 	var r Result
 	for _, step := range []func(){
-		func() { r.Verdicts = verdictsOn(f) },
+		func() { r.Verdicts, r.Habits = verdictsOn(f) },
 		func() { r.Pending = slices.ContainsFunc(r.Verdicts, Verdict.pending) },
 		func() { r.Conflicts = conflictsIn(f, r.Verdicts) },
 		func() { r.Renditions = renditionsOf(ctx, f, r.Verdicts) },
@@ -180,15 +193,22 @@ func Judge(ctx context.Context, f Facts) (Result, error) {
 }
 
 // verdictsOn sets echoes aside first; only then can two be one.
-func verdictsOn(f Facts) []Verdict {
-	verdicts := make([]Verdict, len(f.Bookings))
+func verdictsOn(f Facts) (verdicts []Verdict, habits []Habit) {
+	verdicts = make([]Verdict, len(f.Bookings))
 	for i := range verdicts {
 		verdicts[i].Kind = Counts
 	}
 	feeds, of := feedsIn(f)
 	for n, found := range echo.Judge(f.echoRules(), f.sent(), feeds, f.Originals) {
-		for k, v := range found {
+		for k, v := range found.Verdicts {
 			verdicts[of[n][k]] = Verdict{Kind: kinds[v.Kind], Evidence: v.Evidence, Rest: v.Rest}
+		}
+		for _, h := range found.Habits {
+			habit := Habit{Feed: feeds[n].ID, HabitOf: h.HabitOf, Value: h.Value}
+			for _, k := range h.From {
+				habit.From = append(habit.From, f.Bookings[of[n][k]].ID)
+			}
+			habits = append(habits, habit)
 		}
 	}
 	var origins []booking.Origin
@@ -205,7 +225,7 @@ func verdictsOn(f Facts) []Verdict {
 				Evidence: echo.Evidence{Kind: echo.TwoOrigins}}
 		}
 	}
-	return verdicts
+	return verdicts, habits
 }
 
 // kinds are what the kinds of echoes are called for bookings.
@@ -242,12 +262,13 @@ func feedsIn(f Facts) (feeds []echo.Feed, of [][]int) {
 			at[b.Feed] = n
 			feeds, of = append(feeds, echo.Feed{ID: b.Feed, Platform: b.Platform}), append(of, nil)
 		}
-		feeds[n].Entries = append(feeds[n].Entries, echo.Entry{UID: b.UID, Minted: b.Minted, Span: b.Span, Form: b.Form, Created: b.Created, Stamp: b.Revision.Stamp, Stand: b.Stand, Elsewhere: b.EchoElsewhere})
+		feeds[n].Entries = append(feeds[n].Entries, echo.Entry{UID: b.UID, Minted: b.Minted, Span: b.Span, Form: b.Form, Title: b.Title, Created: b.Created, Stamp: b.Revision.Stamp, Stand: b.Stand, Elsewhere: b.EchoElsewhere})
 		of[n] = append(of[n], i)
 	}
 	for _, feed := range f.Feeds {
 		if n, seen := at[feed.ID]; seen {
-			feeds[n].Read, feeds[n].Today, feeds[n].Mirrors = feed.Read, span.Point(feed.Read, f.Calendar.Grain, f.Calendar.Zone), feed.Mirrors
+			feeds[n].Read, feeds[n].Today = feed.Read, span.Point(feed.Read, f.Calendar.Grain, f.Calendar.Zone)
+			feeds[n].Mirrors, feeds[n].Gone, feeds[n].Said, feeds[n].Known = feed.Mirrors, feed.Gone, feed.Said, feed.Known
 		}
 	}
 	return feeds, of

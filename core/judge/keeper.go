@@ -18,11 +18,17 @@ type keeper struct {
 	own      map[sold]bool
 	shows    map[shownBy][]string // what it may reflect; "" for nothing
 	read     map[int64]time.Time  // of each platform's feeds, the earliest last good reading
+	gone     map[sameUID]bool     // was on a feed of the platform until lately
 	delay    time.Duration
 	held     map[int64]map[string]carried.Holding // by publication and UID: when it was held last
 }
 
 type sold struct{ booking, platform int64 }
+
+type sameUID struct {
+	uid      string
+	platform int64
+}
 
 type shownBy struct {
 	platform int64
@@ -30,14 +36,20 @@ type shownBy struct {
 }
 
 func newKeeper(f Facts, verdicts []Verdict) *keeper {
-	k := &keeper{bookings: f.Bookings, verdicts: verdicts, own: map[sold]bool{}, shows: map[shownBy][]string{}, read: map[int64]time.Time{}, delay: f.echoRules().Delay,
+	k := &keeper{bookings: f.Bookings, verdicts: verdicts, own: map[sold]bool{}, shows: map[shownBy][]string{}, read: map[int64]time.Time{}, gone: map[sameUID]bool{}, delay: f.echoRules().Delay,
 		held: map[int64]map[string]carried.Holding{}}
 	if k.delay == 0 {
 		k.delay = echo.DefaultDelay
 	}
-	read := map[int64]time.Time{}
+	read, platform := map[int64]time.Time{}, map[int64]int64{}
+	for _, b := range f.Bookings {
+		platform[b.Feed] = b.Platform
+	}
 	for _, feed := range f.Feeds {
 		read[feed.ID] = feed.Read
+		for _, g := range feed.Gone {
+			k.gone[sameUID{g.UID, platform[feed.ID]}] = g.UID != ""
+		}
 	}
 	for i, b := range f.Bookings {
 		id := b.ID
@@ -59,7 +71,7 @@ func newKeeper(f Facts, verdicts []Verdict) *keeper {
 // keeps reports whether the booking is kept from the recipient of a publication.
 func (k *keeper) keeps(i int, p Publication) bool {
 	b, v := k.bookings[i], k.verdicts[i]
-	if k.own[sold{b.ID, p.Platform}] {
+	if k.own[sold{b.ID, p.Platform}] || k.gone[sameUID{b.UID, p.Platform}] { // it shows it, or did until lately
 		return true
 	}
 	switch {

@@ -79,13 +79,15 @@ func oneIn(chance float64) string {
 }
 
 var reasons = map[echo.Reason]string{
-	echo.KnewBefore: "It knew of that when a reading still showed nothing there, so it did not sell it then.",
-	echo.BlockForm:  "This is written as only its blocks are.",
-	echo.SideBySide: "Its own sale of the same dates stands beside this.",
-	echo.SameStamp:  "This bears the very second of what was sent.",
-	echo.Improbable: "That it sold just these dates itself in the time there was for it has a chance of %s.",
-	echo.Held:       "It had that, and shows the same dates.",
-	echo.PartSent:   "This holds those dates and more.",
+	echo.KnewBefore:   "It knew of that when a reading still showed nothing there, so it did not sell it then.",
+	echo.BlockForm:    "This is written as only its blocks are.",
+	echo.SideBySide:   "Its own sale of the same dates stands beside this.",
+	echo.SameStamp:    "This bears the very second of what was sent.",
+	echo.Improbable:   "That it sold just these dates itself in the time there was for it has a chance of %s.",
+	echo.Held:         "It had that, and shows the same dates.",
+	echo.Counted:      "Its feed shows all that it gets, and this is one of as many as it got.",
+	echo.PartSent:     "This holds those dates and more.",
+	echo.OverlapsSent: "This overlaps those dates.",
 }
 
 var ways = map[echo.Way]string{
@@ -94,6 +96,7 @@ var ways = map[echo.Way]string{
 	echo.Shifted: "It is a day off.",
 	echo.Widened: "It is a day longer.",
 	echo.Trimmed: "Its past is cut off.",
+	echo.WithOwn: "It was joined with sales of its own.",
 }
 
 var against = map[echo.Reason]string{
@@ -102,6 +105,7 @@ var against = map[echo.Reason]string{
 	echo.MadeBefore:         "But it says that it was made before the platform got what was sent.",
 	echo.DroppedMeanwhile:   "But the platform got a version without it before this was seen.",
 	echo.ReadersMixed:       "But two kinds of readers come to its link, and nobody knows which is the platform.",
+	echo.NotReflected:       "But its feed shows nothing of what it gets from Wharf.",
 	echo.NewWay:             "But that is not known of this feed.",
 	echo.NotKnownBefore:     "But not all of it was known to the platform before.",
 	echo.NothingSpeaksForIt: "It may as well be a sale of its own.",
