@@ -19,9 +19,9 @@ func TestCaseRun(t *testing.T) {
 		name, text, out, errs string
 		code                  int
 	}{
-		{name: "as it wants", text: good, out: "unclear: e and x, 2026-07-20 to 2026-07-22"},
+		{name: "as it wants", text: good, out: "double booking: e and x, 2026-07-20 to 2026-07-22"},
 		{name: "why", text: good, out: "But it is written as only its sales are."},
-		{name: "something else than it wants", text: strings.Replace(good, `"verdict": "unclear"`, `"verdict": "echo"`, 1), code: 1, errs: "e is unclear improbable but sales_form, and was to be echo improbable but sales_form"},
+		{name: "something else than it wants", text: strings.Replace(good, `"e": {"verdict": "booking"`, `"e": {"verdict": "echo"`, 1), code: 1, errs: "e is booking improbable but sales_form, and was to be echo improbable but sales_form"},
 		{name: "no case", text: "BEGIN:VCALENDAR", code: 1, errs: "this is no case file"},
 		{name: "a newer one", text: strings.Replace(good, `"version": 1`, `"version": 2`, 1), code: 1, errs: "this program knows version 1"},
 		{name: "an unknown field", text: strings.Replace(good, `"about"`, `"abuot"`, 1), code: 1, errs: `unknown field "abuot"`},
@@ -32,6 +32,8 @@ func TestCaseRun(t *testing.T) {
 		{name: "a mirror of itself", text: strings.Replace(good, `{"platform": "Strand",`, `{"platform": "Strand", "mirrors": ["Strand"],`, 1), code: 1, errs: "Strand cannot mirror itself"},
 		{name: "mirrors in a circle", text: strings.NewReplacer(`{"platform": "Strand", "read"`, `{"platform": "Strand", "mirrors": ["Desk"], "read"`, `{"platform": "Desk", "read"`, `{"platform": "Desk", "mirrors": ["Strand"], "read"`).Replace(good), code: 1, errs: "mirror each other"},
 		{name: "a mirror of nobody", text: strings.Replace(good, `{"platform": "Strand",`, `{"platform": "Strand", "mirrors": ["Quay"],`, 1), code: 1, errs: "there is no feed of that platform"},
+		{name: "a habit with a delay below zero", text: strings.Replace(good, `{"platform": "Strand",`, `{"platform": "Strand", "habits": [{"habit": "delay", "value": "-5", "said": true}],`, 1), code: 1, errs: "use whole minutes from 0"},
+		{name: "a habit that nobody has", text: strings.Replace(good, `{"platform": "Strand",`, `{"platform": "Strand", "habits": [{"habit": "moods", "value": "yes"}],`, 1), code: 1, errs: "there is no habit"},
 		{name: "two of one name", text: strings.Replace(good, `"name": "d1"`, `"name": "x"`, 1), code: 1, errs: "another one has this name"},
 	} {
 		out, errs, code := run(tc.text, "case", "run", "-")
@@ -41,5 +43,5 @@ func TestCaseRun(t *testing.T) {
 	}
 	out, _, code := run(good, "case", "run", "-", "--json")
 	assert.Zero(t, code)
-	assert.Contains(t, out, `{"file":"-","booking":"e","platform":"Strand","start":"2026-07-20","end":"2026-07-22","verdict":"unclear","reason":"improbable","against":"sales_form","evidence":"Wharf sent`)
+	assert.Contains(t, out, `{"file":"-","booking":"e","platform":"Strand","start":"2026-07-20","end":"2026-07-22","verdict":"booking","reason":"improbable","against":"sales_form","evidence":"Wharf sent`)
 }

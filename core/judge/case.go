@@ -58,7 +58,16 @@ type CaseFeed struct {
 	Platform string        `json:"platform,omitempty"`
 	Read     time.Time     `json:"read,omitzero"`
 	Mirrors  []string      `json:"mirrors,omitempty"` // platforms that its own is linked to directly
+	Habits   []CaseHabit   `json:"habits,omitempty"`
 	Bookings []CaseBooking `json:"bookings"`
+}
+
+// CaseHabit is a habit of the platform: learnt before, or laid down by a person (Said).
+type CaseHabit struct {
+	Habit echo.HabitName `json:"habit"`
+	Of    string         `json:"of,omitempty"`
+	Value string         `json:"value"`
+	Said  bool           `json:"said,omitempty"`
 }
 
 // CaseBooking is a booking with its facts. Its UID in publications is its name.
@@ -77,6 +86,8 @@ type CaseBooking struct {
 	Sequence  int       `json:"sequence,omitempty"`
 	NotBefore time.Time `json:"notBefore,omitzero"`
 	SeenBy    time.Time `json:"seenBy"`
+	// Gone is when the first good reading without it was; it is no booking any more.
+	Gone time.Time `json:"gone,omitzero"`
 }
 
 // CasePublication is a publication with what it carried, and who picked it up.
@@ -216,10 +227,14 @@ func (c Case) Run(ctx context.Context) (Outcome, error) {
 	for i, v := range result.Verdicts {
 		out.Verdicts = append(out.Verdicts, NamedVerdict{r.bookings[i].Name, r.from[i], r.bookings[i].Start, r.bookings[i].End, v})
 	}
+	named := map[int64]string{}
+	for name, id := range r.ids {
+		named[id] = name
+	}
 	for _, k := range result.Conflicts {
 		names := make([]string, len(k.Bookings))
 		for i, id := range k.Bookings {
-			names[i] = r.bookings[id-1].Name
+			names[i] = named[id]
 		}
 		slices.Sort(names)
 		start, end := k.Span.Format(r.calendar.Grain)
@@ -260,15 +275,23 @@ func (r *caseReader) facts(c Case) (f Facts, err error) {
 		if err != nil {
 			return f, err
 		}
-		f.Feeds = append(f.Feeds, Feed{ID: id, Read: feed.Read, Mirrors: mirrors})
+		fact := Feed{ID: id, Read: feed.Read, Mirrors: mirrors}
+		if fact.Said, fact.Known, err = habitsOf(feed); err != nil {
+			return f, err
+		}
 		for _, b := range feed.Bookings {
-			fact, err := r.booking(b, id, r.platform(feed.Platform))
+			read, err := r.booking(b, id, r.platform(feed.Platform))
 			if err != nil {
 				return f, fmt.Errorf("booking %q: %w", b.Name, err)
 			}
-			f.Bookings = append(f.Bookings, fact)
+			if !b.Gone.IsZero() {
+				fact.Gone = append(fact.Gone, echo.Gone{UID: read.UID, Minted: read.Minted, Span: read.Span, Stand: read.Stand, At: b.Gone})
+				continue
+			}
+			f.Bookings = append(f.Bookings, read)
 			r.bookings, r.from = append(r.bookings, b), append(r.from, feed.Platform)
 		}
+		f.Feeds = append(f.Feeds, fact)
 	}
 	window := publish.Window(publish.Step(c.Now, r.calendar.Zone), r.calendar.Grain, r.calendar.Zone)
 	for i, p := range c.Publications {
@@ -292,6 +315,23 @@ func (r *caseReader) facts(c Case) (f Facts, err error) {
 		f.Publications = append(f.Publications, fact)
 	}
 	return f, r.wanted(c)
+}
+
+// habitsOf are what a person laid down, and what was learnt before.
+func habitsOf(feed CaseFeed) (said, known echo.Said, err error) {
+	said, known = echo.Said{}, echo.Said{}
+	for _, h := range feed.Habits {
+		of := echo.HabitOf{Name: h.Habit, Of: h.Of}
+		if err := echo.CheckHabit(of, h.Value); err != nil {
+			return nil, nil, fmt.Errorf("%s: %w", feed.Platform, err)
+		}
+		if h.Said {
+			said[of] = h.Value
+		} else {
+			known[of] = h.Value
+		}
+	}
+	return said, known, nil
 }
 
 // mirrorsOf are the feeds of the platforms that the nth feed mirrors.
