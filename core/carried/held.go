@@ -39,6 +39,7 @@ const (
 // time, one for each version: the kind with most of the last ten downloads, unless a kind is
 // given. mixed: another kind came so often that nobody knows who reads there.
 func OfRecipient(pickups []Pickup, kind string) (own []Pickup, mixed bool) {
+	said := kind != ""
 	byTime := slices.SortedFunc(slices.Values(pickups), func(a, b Pickup) int { return cmp.Or(a.Last.Compare(b.Last), cmp.Compare(a.Version, b.Version)) })
 	times, last := map[string]int64{}, map[string]int64{}
 	for left, i := int64(lastDownloads), len(byTime)-1; i >= 0; i-- {
@@ -57,7 +58,7 @@ func OfRecipient(pickups []Pickup, kind string) (own []Pickup, mixed bool) {
 		}
 	}
 	for name, n := range times {
-		mixed = mixed || name != kind && n >= manyDownloads && times[kind] >= manyDownloads
+		mixed = mixed || !said && name != kind && n >= manyDownloads && times[kind] >= manyDownloads
 	}
 	for _, p := range slices.SortedFunc(slices.Values(pickups), func(a, b Pickup) int { return cmp.Or(a.First.Compare(b.First), cmp.Compare(a.Version, b.Version)) }) {
 		if Product(p.Agent) != kind {

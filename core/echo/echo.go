@@ -73,6 +73,7 @@ type Publication struct {
 	Platform int64
 	History  []carried.Row
 	Pickups  []carried.Pickup
+	Reader   string // the kind of reader that is the recipient's; "": as it looks
 }
 
 // Feed is a feed with its entries on the calendar.
@@ -285,7 +286,7 @@ func newCarried(originals map[string]span.Span) *everything {
 }
 
 func (s *everything) add(p Publication) {
-	own, _ := carried.OfRecipient(p.Pickups, "")
+	own, _ := carried.OfRecipient(p.Pickups, p.Reader)
 	for i, h := range carried.Holdings(p.History, own) {
 		r := p.History[i]
 		at := sentAs{r.UID, r.Span}
@@ -356,7 +357,7 @@ type holdings struct {
 }
 
 func (h *holdings) add(p Publication) {
-	own, mixed := carried.OfRecipient(p.Pickups, "")
+	own, mixed := carried.OfRecipient(p.Pickups, p.Reader)
 	h.mixed = h.mixed || mixed
 	for i, holding := range carried.Holdings(p.History, own) {
 		r := p.History[i]

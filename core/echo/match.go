@@ -57,6 +57,9 @@ func newMatcher(r Rules, f *Feed, held *holdings, all *everything) *matcher {
 // word, and not a guest's name.
 const leastAlike = 3
 
+// longestForm is how long a form with its title may be, in bytes.
+const longestForm = 200
+
 // withTitles are the entries of a feed, of which the title is part of the form where it is the
 // platform's word.
 func withTitles(f *Feed) []Entry {
@@ -70,6 +73,9 @@ func withTitles(f *Feed) []Entry {
 			continue
 		}
 		titled := e.Form + " " + strconv.Quote(e.Title)
+		if len(titled) > longestForm {
+			continue // nobody's word
+		}
 		of := HabitOf{FormOf, titled}
 		_, known := f.Known[of]
 		_, said := f.Said[of]

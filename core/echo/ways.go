@@ -236,8 +236,7 @@ func (m *matcher) parts() {
 	}
 	var withOwn []int
 	defer func() {
-		asBlocks := func(i int) bool { return m.learnt.blockForms[m.feed.Entries[i].Form] }
-		if len(withOwn) >= leastMeasures || slices.ContainsFunc(withOwn, asBlocks) {
+		if len(withOwn) >= leastMeasures {
 			m.learnWay(WithOwn, withOwn)
 		}
 	}()

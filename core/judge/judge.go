@@ -10,6 +10,7 @@ package judge
 
 import (
 	"context"
+	"maps"
 	"slices"
 	"time"
 
@@ -76,6 +77,7 @@ type Publication struct {
 	Platform int64 // the recipient's
 	Name     string
 	Rules    rules.Publication
+	Reader   string    // the kind of reader that is the recipient's, as a person said; "": as it looks
 	Window   span.Span // what it shows
 	Version  int64     // 0: nothing was rendered yet
 	History  []carried.Row
@@ -199,7 +201,8 @@ func verdictsOn(f Facts) (verdicts []Verdict, habits []Habit) {
 		verdicts[i].Kind = Counts
 	}
 	feeds, of := feedsIn(f)
-	for n, found := range echo.Judge(f.echoRules(), f.sent(), feeds, f.Originals) {
+	findings := echoesIn(f, feeds)
+	for n, found := range findings {
 		for k, v := range found.Verdicts {
 			verdicts[of[n][k]] = Verdict{Kind: kinds[v.Kind], Evidence: v.Evidence, Rest: v.Rest}
 		}
@@ -211,6 +214,39 @@ func verdictsOn(f Facts) (verdicts []Verdict, habits []Habit) {
 			habits = append(habits, habit)
 		}
 	}
+	unify(f, verdicts)
+	return verdicts, habits
+}
+
+// mostRounds is how often entries are judged anew by what was learnt of them.
+const mostRounds = 3
+
+// echoesIn judges the entries of all feeds, and anew while that teaches something.
+func echoesIn(f Facts, feeds []echo.Feed) []echo.Finding {
+	for round := 1; ; round++ {
+		findings := echo.Judge(f.echoRules(), f.sent(), feeds, f.Originals)
+		news := false
+		for n, found := range findings {
+			known := maps.Clone(feeds[n].Known)
+			for _, h := range found.Habits {
+				if _, said := feeds[n].Said[h.HabitOf]; said || known[h.HabitOf] == h.Value {
+					continue
+				}
+				if known == nil {
+					known = echo.Said{}
+				}
+				known[h.HabitOf], news = h.Value, true
+			}
+			feeds[n].Known = known
+		}
+		if !news || round == mostRounds {
+			return findings
+		}
+	}
+}
+
+// unify finds which bookings that count are one with another.
+func unify(f Facts, verdicts []Verdict) {
 	var origins []booking.Origin
 	var at []int // origin -> booking
 	for i, b := range f.Bookings {
@@ -225,7 +261,6 @@ func verdictsOn(f Facts) (verdicts []Verdict, habits []Habit) {
 				Evidence: echo.Evidence{Kind: echo.TwoOrigins}}
 		}
 	}
-	return verdicts, habits
 }
 
 // kinds are what the kinds of echoes are called for bookings.
@@ -243,7 +278,7 @@ func (f Facts) echoRules() echo.Rules {
 func (f Facts) sent() []echo.Publication {
 	sent := make([]echo.Publication, len(f.Publications))
 	for i, p := range f.Publications {
-		sent[i] = echo.Publication{Platform: p.Platform, History: p.History, Pickups: p.Pickups}
+		sent[i] = echo.Publication{Platform: p.Platform, History: p.History, Pickups: p.Pickups, Reader: p.Reader}
 	}
 	return sent
 }

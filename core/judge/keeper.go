@@ -99,7 +99,7 @@ func (k *keeper) heldBy(p Publication) map[string]carried.Holding {
 		return held
 	}
 	held := map[string]carried.Holding{}
-	own, _ := carried.OfRecipient(p.Pickups, "")
+	own, _ := carried.OfRecipient(p.Pickups, p.Reader)
 	for i, h := range carried.Holdings(p.History, own) {
 		held[p.History[i].UID] = h
 	}

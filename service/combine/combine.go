@@ -211,6 +211,9 @@ func (c *Combiner) judge(ctx context.Context, tx *store.Tx, calendar store.Calen
 	if others, err = c.saveVerdicts(tx, calendar, known.bookings, result.Verdicts); err != nil {
 		return nil, nil, false, err
 	}
+	if err := c.saveHabits(tx, calendar, known.habits, facts.Feeds, known.platforms, result.Habits); err != nil {
+		return nil, nil, false, err
+	}
 	if err := c.saveConflicts(tx, calendar, known.conflicts, facts.Conflicts, result.Conflicts); err != nil {
 		return nil, nil, false, err
 	}
@@ -261,6 +264,8 @@ func (c *Combiner) saveVerdicts(tx *store.Tx, calendar store.Calendar, rows []st
 type known struct {
 	bookings  []store.Booking
 	conflicts []store.ConflictWith
+	habits    []store.Habit
+	platforms map[int64]int64 // of feeds
 }
 
 // facts collects what the judgement rests on.
@@ -270,14 +275,22 @@ func (c *Combiner) facts(tx *store.Tx, calendar store.Calendar) (f judge.Facts, 
 		return f, rows, err
 	}
 	f = judge.Facts{Calendar: k, Now: c.Now(), Echoes: c.Echoes}
+	if calendar.ChanceLimit > 0 {
+		f.Echoes.Limit = calendar.ChanceLimit
+	}
 	if rows.bookings, err = tx.CurrentBookings(calendar.ID); err != nil {
 		return f, rows, err
 	}
-	platforms, err := feedsOn(tx, calendar.ID, &f)
-	if err != nil {
+	if rows.platforms, err = feedsOn(tx, calendar.ID, &f); err != nil {
 		return f, rows, err
 	}
-	if err := bookingsOn(tx, calendar.ID, rows.bookings, platforms, &f); err != nil {
+	if rows.habits, err = habitsOn(tx, calendar.ID, rows.platforms, &f); err != nil {
+		return f, rows, err
+	}
+	if err := goneFrom(tx, calendar.ID, &f); err != nil {
+		return f, rows, err
+	}
+	if err := bookingsOn(tx, calendar.ID, rows.bookings, rows.platforms, &f); err != nil {
 		return f, rows, err
 	}
 	if err := publishedOf(tx, calendar.ID, &f); err != nil {
@@ -330,7 +343,7 @@ func bookingsOn(tx *store.Tx, calendar int64, rows []store.Booking, platforms ma
 		f.Bookings = append(f.Bookings, judge.Booking{
 			ID: b.ID, Feed: b.FeedID, Platform: platforms[b.FeedID], UID: b.UID, Key: b.Occurrence, Minted: b.Minted,
 			Booking: booking.Booking{Span: b.Span(), Tentative: b.Tentative, Blocks: b.Blocks, Units: b.Units},
-			Title:   b.Title, Form: b.Form, Created: orZero(b.Created), Stand: reading.Interval{NotBefore: orZero(b.NotBefore), SeenBy: b.SeenBy},
+			Title:   b.Title, Form: b.Form, Created: orZero(b.Created), Stand: standOf(b),
 			Sighting: reading.Interval{NotBefore: orZero(b.SightingNotBefore), SeenBy: orZero(b.SightingSeenBy)},
 			Revision: recur.Revision{Sequence: b.Sequence, Stamp: orZero(b.Stamp)}, EchoElsewhere: elsewhere[b.ID],
 		})
@@ -362,11 +375,16 @@ func publishedOf(tx *store.Tx, calendar int64, f *judge.Facts) error {
 				return err
 			}
 		}
-		f.Publications = append(f.Publications, judge.Publication{ID: p.ID, Platform: p.PlatformID, Name: p.Name, Rules: r, Window: publish.Window(p.WindowStep, grain, loc),
+		f.Publications = append(f.Publications, judge.Publication{ID: p.ID, Platform: p.PlatformID, Name: p.Name, Rules: r, Reader: p.Reader, Window: publish.Window(p.WindowStep, grain, loc),
 			Version: p.Version, History: published.Carried[p.ID], Versions: published.Versions[p.ID], Pickups: published.Pickups[p.ID],
 			Renamed: p.Name != p.RenderedName, Revoked: p.RemovedAt != nil})
 	}
 	return nil
+}
+
+// standOf is when a booking can have come to be where it is.
+func standOf(b store.Booking) reading.Interval {
+	return reading.Interval{NotBefore: orZero(b.NotBefore), SeenBy: b.SeenBy}
 }
 
 func orZero(t *time.Time) time.Time {

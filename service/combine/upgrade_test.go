@@ -122,6 +122,9 @@ func TestUpgrade(t *testing.T) {
 			dirty, err := s.DirtyCalendars(ctx, at)
 			require.NoError(t, err)
 			assert.Empty(t, dirty)
+			var failing int
+			require.NoError(t, db.QueryRow("SELECT COUNT(*) FROM calendars WHERE failures > 0").Scan(&failing))
+			assert.Zero(t, failing, "calendars that cannot be brought up to date")
 			assert.Equal(t, before, shown(t, db))
 			var evidence string
 			require.NoError(t, db.QueryRow("SELECT evidence FROM bookings WHERE verdict = 'echo' LIMIT 1").Scan(&evidence))

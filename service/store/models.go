@@ -206,6 +206,7 @@ type Calendar struct {
 	RetryAt      *time.Time
 	RemovedAt    *time.Time // what was on it stays on record, to know its echoes elsewhere by
 	RecheckAt    *time.Time // when it is judged again though nothing has changed; nil: never
+	ChanceLimit  float64    // 0: that of the service
 }
 
 // Link says that a feed counts on a calendar, and how.
@@ -256,6 +257,25 @@ type Booking struct {
 // Span is where the booking lies on its calendar's axis.
 func (b Booking) Span() span.Span { return span.Span{Start: b.StartPoint, End: b.EndPoint} }
 
+// Habit is a step of what is known of a platform: learnt of a feed on a calendar, or laid down
+// by a person.
+type Habit struct {
+	ID         int64
+	PlatformID int64
+	FeedID     int64 `gorm:"default:null"` // 0: a person laid it down
+	CalendarID int64 `gorm:"default:null"` // 0 likewise
+	Name       echo.HabitName
+	OfWhat     string
+	Value      string
+	Bookings   []int64 `gorm:"serializer:json"` // it was learnt from
+	SetBy      string
+	Since      time.Time
+	Until      *time.Time
+}
+
+// Of is which habit it is, and of what.
+func (h Habit) Of() echo.HabitOf { return echo.HabitOf{Name: h.Name, Of: h.OfWhat} }
+
 // Dirty says that a calendar must be combined again.
 type Dirty struct {
 	ID         int64
@@ -297,6 +317,7 @@ type Publication struct {
 	Body         []byte
 	CreatedAt    time.Time
 	Revision     int64      `gorm:"default:1"`
+	Reader       string     // the kind of reader that is the recipient's; "": most of the last ones
 	RenderedName string     // the name in the newest version
 	Title        string     // of the times that it shows as taken
 	Detail       string     `gorm:"default:times"`
