@@ -60,6 +60,7 @@ func (env *Env) calendarCommand() *cli.Command {
 					&cli.StringFlag{Name: "name", Usage: "its new name"},
 					&cli.StringFlag{Name: "zone", Usage: "IANA time zone in which its days begin"},
 					&cli.IntFlag{Name: "capacity", Usage: "how many bookings fit at once"},
+					&cli.FloatFlag{Name: "chance-limit", Usage: "chance of an own sale below which an entry may be taken for a reflection; 0 for that of the service"},
 					revisionFlag, jsonFlag,
 				},
 				Action: env.onOne(env.calendarEdit),
@@ -300,15 +301,19 @@ func (env *Env) calendarRefresh(ctx context.Context, c *cli.Command, api *client
 }
 
 func (env *Env) calendarEdit(ctx context.Context, c *cli.Command, api *client.Client, ref string) error {
-	if err := anyOf(c, "name", "zone", "capacity"); err != nil {
+	if err := anyOf(c, "name", "zone", "capacity", "chance-limit"); err != nil {
 		return err
 	}
 	k, err := calendarNamed(ctx, api, ref)
 	if err != nil {
 		return err
 	}
-	k, err = client.Decode[client.Calendar](api.EditCalendar(ctx, k.Id, client.CalendarEdit{Revision: revisionOf(c, k.Revision),
-		Name: textOf[string](c, "name"), Zone: textOf[string](c, "zone"), Capacity: numberOf(c, "capacity")}))
+	edit := client.CalendarEdit{Revision: revisionOf(c, k.Revision), Name: textOf[string](c, "name"), Zone: textOf[string](c, "zone"), Capacity: numberOf(c, "capacity")}
+	if c.IsSet("chance-limit") {
+		limit := c.Float("chance-limit")
+		edit.ChanceLimit = &limit
+	}
+	k, err = client.Decode[client.Calendar](api.EditCalendar(ctx, k.Id, edit))
 	if err != nil {
 		return err
 	}

@@ -224,6 +224,17 @@ func (env *Env) tellMirrors(ctx context.Context, api *client.Client, f client.Fe
 		}
 		fmt.Fprintf(env.Out, "It mirrors %s: what %s sold comes back from it.\n\n", clean(of.Name), clean(of.Platform.Name))
 	}
+	if f.MayMirror == nil {
+		return nil
+	}
+	for _, p := range *f.MayMirror {
+		of, err := client.Decode[client.Feed](api.GetFeed(ctx, p.Feed))
+		if err != nil {
+			return err
+		}
+		fmt.Fprintf(env.Out, "It shows %s that %s shows too, and Wharf did not send: is it linked to %s directly? Then `wharf feed edit %q --mirrors %q`.\n\n",
+			count(p.Pairs, "booking", "bookings"), clean(of.Name), clean(of.Platform.Name), clean(f.Name), clean(of.Name))
+	}
 	return nil
 }
 

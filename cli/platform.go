@@ -38,6 +38,15 @@ func (env *Env) platformCommand() *cli.Command {
 				Action:      env.onOne(env.platformEdit),
 			},
 			{
+				Name: "habit", Usage: "lay down how a platform writes, shows or sells", ArgsUsage: "PLATFORM HABIT [VALUE]",
+				Description: "HABIT is reflects or keeps_uids (yes, no), delay (minutes from a pickup until it shows what it got; 0: none), rate (sales a day at most),\n" +
+					"form (sale, block, both; --of as platform show has it) or way (yes, no; --of joined, with_own, split, shifted, widened or trimmed).\n" +
+					"VALUE off has nothing concluded from it; no VALUE takes back what was laid down, and what is learnt counts again.\n" +
+					"Example: wharf platform habit \"Kittiwake Berths\" delay 0",
+				Flags:  []cli.Flag{&cli.StringFlag{Name: "of", Usage: "form or way that it is about"}},
+				Action: env.connected(env.platformHabit),
+			},
+			{
 				Name: "remove", Usage: "remove a platform that nothing is of", ArgsUsage: "PLATFORM", Flags: []cli.Flag{yesFlag},
 				Description: "Example: wharf platform remove \"Visitor centre, Skerrywick\"",
 				Action:      env.onOne(env.platformRemove),
@@ -165,6 +174,58 @@ func (env *Env) platformShow(ctx context.Context, c *cli.Command, api *client.Cl
 		return nil
 	}
 	printTable(env.Out, table.Row{"", "Feed or publication", "State", ""}, rows)
+	return env.tellHabits(ctx, api, p, by[p.Id].feeds)
+}
+
+// tellHabits says what is known of a platform, and where from.
+func (env *Env) tellHabits(ctx context.Context, api *client.Client, p client.Platform, feeds []client.Feed) error {
+	habits, err := client.Decode[[]client.Habit](api.ListHabits(ctx, p.Id, nil))
+	if err != nil || len(habits) == 0 {
+		return err
+	}
+	names := map[int64]string{}
+	for _, f := range feeds {
+		names[f.Id] = f.Name
+	}
+	rows := make([]table.Row, len(habits))
+	for i, h := range habits {
+		from := ""
+		switch {
+		case h.SetBy != nil:
+			from = "laid down by " + clean(*h.SetBy)
+		case h.Bookings != nil && h.Feed != nil:
+			from = fmt.Sprintf("%s of %s", count(len(*h.Bookings), "booking", "bookings"), clean(names[*h.Feed]))
+		case h.Feed != nil:
+			from = clean(names[*h.Feed])
+		}
+		rows[i] = table.Row{h.Habit, clean(h.Sentence), from, env.when(&h.Since)}
+	}
+	fmt.Fprintln(env.Out)
+	printTable(env.Out, table.Row{"Habit", "What is known", "From", "Since"}, rows)
+	return nil
+}
+
+// platformHabit lays down a habit, or takes that back.
+func (env *Env) platformHabit(ctx context.Context, c *cli.Command, api *client.Client) error {
+	if n := c.Args().Len(); n < 2 || n > 3 {
+		return usagef("name the platform, the habit and its value, such as: wharf platform habit \"Kittiwake Berths\" delay 0")
+	}
+	p, err := platformNamed(ctx, api, c.Args().Get(0))
+	if err != nil {
+		return err
+	}
+	habit, value := client.HabitName(c.Args().Get(1)), c.Args().Get(2)
+	if value == "" {
+		if _, err := client.Decode[struct{}](api.ForgetHabit(ctx, p.Id, habit, &client.ForgetHabitParams{Of: textOf[string](c, "of")})); err != nil {
+			return err
+		}
+		fmt.Fprintf(env.Out, "Taken back: what is learnt of %s counts again.\n", clean(p.Name))
+		return nil
+	}
+	if _, err := client.Decode[struct{}](api.LayDownHabit(ctx, p.Id, habit, &client.LayDownHabitParams{Of: textOf[string](c, "of")}, client.HabitRequest{Value: value})); err != nil {
+		return err
+	}
+	fmt.Fprintf(env.Out, "Laid down. `wharf platform show %q` has all that is known of it.\n", clean(p.Name))
 	return nil
 }
 

@@ -36,10 +36,14 @@ func (env *Env) publicationCommand() *cli.Command {
 				Action:      env.onOne(env.publicationShow),
 			},
 			{
-				Name: "edit", Usage: "rename a publication; its recipient sees the name", ArgsUsage: "PUBLICATION",
+				Name: "edit", Usage: "rename a publication, or say which reader is its recipient's; its recipient sees the name", ArgsUsage: "PUBLICATION",
 				Description: "Example: wharf publication edit \"Ketch, for the harbour office\" --name \"Ketch, for the office\"",
-				Flags:       []cli.Flag{&cli.StringFlag{Name: "name", Required: true, Usage: "its new name"}, revisionFlag, jsonFlag},
-				Action:      env.onOne(env.publicationEdit),
+				Flags: []cli.Flag{
+					&cli.StringFlag{Name: "name", Usage: "its new name"},
+					&cli.StringFlag{Name: "reader", Usage: "first name in the User-Agent of the recipient's own reader; empty for most of the last ones"},
+					revisionFlag, jsonFlag,
+				},
+				Action: env.onOne(env.publicationEdit),
 			},
 			{
 				Name: "remove", Usage: "revoke the link of a publication", ArgsUsage: "PUBLICATION", Flags: []cli.Flag{yesFlag},
@@ -127,11 +131,14 @@ func publicationNamed(ctx context.Context, api *client.Client, ref string) (clie
 }
 
 func (env *Env) publicationEdit(ctx context.Context, c *cli.Command, api *client.Client, ref string) error {
+	if err := anyOf(c, "name", "reader"); err != nil {
+		return err
+	}
 	p, err := publicationNamed(ctx, api, ref)
 	if err != nil {
 		return err
 	}
-	p, err = client.Decode[client.Publication](api.EditPublication(ctx, p.Id, client.PublicationEdit{Revision: revisionOf(c, p.Revision), Name: c.String("name")}))
+	p, err = client.Decode[client.Publication](api.EditPublication(ctx, p.Id, client.PublicationEdit{Revision: revisionOf(c, p.Revision), Name: textOf[string](c, "name"), Reader: textOf[string](c, "reader")}))
 	if err != nil {
 		return err
 	}

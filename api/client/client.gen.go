@@ -153,6 +153,36 @@ func (e Grain) Valid() bool {
 	}
 }
 
+// Defines values for HabitName.
+const (
+	Delay     HabitName = "delay"
+	Form      HabitName = "form"
+	KeepsUids HabitName = "keeps_uids"
+	Rate      HabitName = "rate"
+	Reflects  HabitName = "reflects"
+	Way       HabitName = "way"
+)
+
+// Valid indicates whether the value is a known member of the HabitName enum.
+func (e HabitName) Valid() bool {
+	switch e {
+	case Delay:
+		return true
+	case Form:
+		return true
+	case KeepsUids:
+		return true
+	case Rate:
+		return true
+	case Reflects:
+		return true
+	case Way:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for LoginKind.
 const (
 	LoginKindBrowser LoginKind = "browser"
@@ -383,13 +413,16 @@ type Booking struct {
 
 // Calendar defines model for Calendar.
 type Calendar struct {
-	Capacity      int    `json:"capacity"`
-	Grain         Grain  `json:"grain"`
-	Id            int64  `json:"id"`
-	Links         []Link `json:"links"`
-	Name          string `json:"name"`
-	OpenConflicts int    `json:"openConflicts"`
-	Revision      int64  `json:"revision"`
+	Capacity int `json:"capacity"`
+
+	// ChanceLimit Left out: that of the service
+	ChanceLimit   *float64 `json:"chanceLimit,omitempty"`
+	Grain         Grain    `json:"grain"`
+	Id            int64    `json:"id"`
+	Links         []Link   `json:"links"`
+	Name          string   `json:"name"`
+	OpenConflicts int      `json:"openConflicts"`
+	Revision      int64    `json:"revision"`
 
 	// Trouble The calendar could not be brought up to date; what was published last stays
 	Trouble *Trouble `json:"trouble,omitempty"`
@@ -399,8 +432,11 @@ type Calendar struct {
 
 // CalendarEdit defines model for CalendarEdit.
 type CalendarEdit struct {
-	Capacity *int  `json:"capacity,omitempty"`
-	Name     *Name `json:"name,omitempty"`
+	Capacity *int `json:"capacity,omitempty"`
+
+	// ChanceLimit Chance of an own sale below which an entry may be taken for a reflection; 0: that of the service
+	ChanceLimit *float64 `json:"chanceLimit,omitempty"`
+	Name        *Name    `json:"name,omitempty"`
 
 	// Revision The revision that the change starts from; when there is a newer one, the answer is 409 and says what changed
 	Revision Revision `json:"revision"`
@@ -473,6 +509,9 @@ type Feed struct {
 	LastGood    *time.Time `json:"lastGood,omitempty"`
 	LastReading *Reading   `json:"lastReading,omitempty"`
 
+	// MayMirror Feeds that it shows the same as without being sent that
+	MayMirror *[]Proposal `json:"mayMirror,omitempty"`
+
 	// Mirrors Feeds whose platforms its own is linked to directly
 	Mirrors  []int64   `json:"mirrors"`
 	Name     string    `json:"name"`
@@ -542,6 +581,49 @@ type First struct {
 
 // Grain defines model for Grain.
 type Grain string
+
+// Habit defines model for Habit.
+type Habit struct {
+	// Bookings From which it was learnt, the first twenty
+	Bookings *[]int64 `json:"bookings,omitempty"`
+
+	// Calendar On which calendar
+	Calendar *int64 `json:"calendar,omitempty"`
+
+	// Feed Whose entries taught it
+	Feed *int64 `json:"feed,omitempty"`
+
+	// Habit reflects: its feed shows all that it is sent (yes) or nothing of it (no). keeps_uids: what it
+	// shows of ours has our UIDs. delay: minutes after a pickup for which it may not yet show what it
+	// got. rate: own sales a day, at most. form: what a sort of entries is (sale, block, both).
+	// way: whether what it shows of ours is joined, with_own, split, shifted, widened or trimmed.
+	Habit HabitName `json:"habit"`
+
+	// Of The form or the way that it is about
+	Of *string `json:"of,omitempty"`
+
+	// Sentence The same for people
+	Sentence string `json:"sentence"`
+
+	// SetBy Who laid it down; left out when it was learnt
+	SetBy *string   `json:"setBy,omitempty"`
+	Since time.Time `json:"since"`
+
+	// Until When something else became known
+	Until *time.Time `json:"until,omitempty"`
+	Value string     `json:"value"`
+}
+
+// HabitName reflects: its feed shows all that it is sent (yes) or nothing of it (no). keeps_uids: what it
+// shows of ours has our UIDs. delay: minutes after a pickup for which it may not yet show what it
+// got. rate: own sales a day, at most. form: what a sort of entries is (sale, block, both).
+// way: whether what it shows of ours is joined, with_own, split, shifted, widened or trimmed.
+type HabitName string
+
+// HabitRequest defines model for HabitRequest.
+type HabitRequest struct {
+	Value string `json:"value"`
+}
 
 // Link defines model for Link.
 type Link struct {
@@ -659,6 +741,15 @@ type Problem struct {
 // ProblemCode What went wrong, for programs; it stays the same when the sentences change
 type ProblemCode string
 
+// Proposal Two platforms show the same dates though nothing was sent; are they linked directly?
+type Proposal struct {
+	// Feed Which it may mirror
+	Feed int64 `json:"feed"`
+
+	// Pairs How many dates they share
+	Pairs int `json:"pairs"`
+}
+
 // Publication defines model for Publication.
 type Publication struct {
 	Calendar int64 `json:"calendar"`
@@ -671,7 +762,10 @@ type Publication struct {
 	Name              string     `json:"name"`
 	Pickups           int64      `json:"pickups"`
 	Platform          Platform   `json:"platform"`
-	Revision          int64      `json:"revision"`
+
+	// Reader What its recipient's reader calls itself, where a person said so
+	Reader   *string `json:"reader,omitempty"`
+	Revision int64   `json:"revision"`
 
 	// Url The secret link to give to the recipient
 	Url       string     `json:"url"`
@@ -681,7 +775,10 @@ type Publication struct {
 
 // PublicationEdit defines model for PublicationEdit.
 type PublicationEdit struct {
-	Name Name `json:"name"`
+	Name *Name `json:"name,omitempty"`
+
+	// Reader The first name in the User-Agent of the reader that is the recipient's own; empty: most of the last ones
+	Reader *string `json:"reader,omitempty"`
 
 	// Revision The revision that the change starts from; when there is a newer one, the answer is 409 and says what changed
 	Revision Revision `json:"revision"`
@@ -849,6 +946,24 @@ type RemoveFeedParams struct {
 	Confirm *Confirm `form:"confirm,omitempty" json:"confirm,omitempty"`
 }
 
+// ListHabitsParams defines parameters for ListHabits.
+type ListHabitsParams struct {
+	// Past Also what was known before
+	Past *bool `form:"past,omitempty" json:"past,omitempty"`
+}
+
+// ForgetHabitParams defines parameters for ForgetHabit.
+type ForgetHabitParams struct {
+	// Of The form or the way that it is about
+	Of *string `form:"of,omitempty" json:"of,omitempty"`
+}
+
+// LayDownHabitParams defines parameters for LayDownHabit.
+type LayDownHabitParams struct {
+	// Of The form or the way that it is about
+	Of *string `form:"of,omitempty" json:"of,omitempty"`
+}
+
 // ListPublicationsParams defines parameters for ListPublications.
 type ListPublicationsParams struct {
 	// Limit At most so many, in the order of their ids; the header Link leads to the next
@@ -896,6 +1011,9 @@ type CreatePlatformJSONRequestBody = PlatformRequest
 
 // EditPlatformJSONRequestBody defines body for EditPlatform for application/json ContentType.
 type EditPlatformJSONRequestBody = PlatformEdit
+
+// LayDownHabitJSONRequestBody defines body for LayDownHabit for application/json ContentType.
+type LayDownHabitJSONRequestBody = HabitRequest
 
 // CreatePublicationJSONRequestBody defines body for CreatePublication for application/json ContentType.
 type CreatePublicationJSONRequestBody = PublicationRequest
@@ -1227,6 +1345,34 @@ type ClientInterface interface {
 	//
 	// Corresponds with PATCH /platforms/{id} (the `EditPlatform` operationId).
 	EditPlatform(ctx context.Context, id Id, body EditPlatformJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListHabits Show how a platform writes, shows and sells, as learnt from its feeds or laid down
+	//
+	// Corresponds with GET /platforms/{id}/habits (the `ListHabits` operationId).
+	ListHabits(ctx context.Context, id Id, params *ListHabitsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ForgetHabit Take back what was laid down; what is learnt counts again
+	//
+	// Corresponds with DELETE /platforms/{id}/habits/{habit} (the `ForgetHabit` operationId).
+	ForgetHabit(ctx context.Context, id Id, habit HabitName, params *ForgetHabitParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// LayDownHabitWithBody Lay down a habit of a platform; it stands instead of what is learnt
+	//
+	// What rests on it is judged anew before this is answered.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PUT /platforms/{id}/habits/{habit} (the `LayDownHabit` operationId).
+	LayDownHabitWithBody(ctx context.Context, id Id, habit HabitName, params *LayDownHabitParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// LayDownHabit Lay down a habit of a platform; it stands instead of what is learnt
+	//
+	// What rests on it is judged anew before this is answered.
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PUT /platforms/{id}/habits/{habit} (the `LayDownHabit` operationId).
+	LayDownHabit(ctx context.Context, id Id, habit HabitName, params *LayDownHabitParams, body LayDownHabitJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListPublications List the publications
 	//
@@ -1938,6 +2084,74 @@ func (c *Client) EditPlatformWithBody(ctx context.Context, id Id, contentType st
 // Corresponds with PATCH /platforms/{id} (the `EditPlatform` operationId).
 func (c *Client) EditPlatform(ctx context.Context, id Id, body EditPlatformJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewEditPlatformRequest(c.Server, id, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListHabits Show how a platform writes, shows and sells, as learnt from its feeds or laid down
+//
+// Corresponds with GET /platforms/{id}/habits (the `ListHabits` operationId).
+func (c *Client) ListHabits(ctx context.Context, id Id, params *ListHabitsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListHabitsRequest(c.Server, id, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ForgetHabit Take back what was laid down; what is learnt counts again
+//
+// Corresponds with DELETE /platforms/{id}/habits/{habit} (the `ForgetHabit` operationId).
+func (c *Client) ForgetHabit(ctx context.Context, id Id, habit HabitName, params *ForgetHabitParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewForgetHabitRequest(c.Server, id, habit, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// LayDownHabitWithBody Lay down a habit of a platform; it stands instead of what is learnt
+//
+// What rests on it is judged anew before this is answered.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PUT /platforms/{id}/habits/{habit} (the `LayDownHabit` operationId).
+func (c *Client) LayDownHabitWithBody(ctx context.Context, id Id, habit HabitName, params *LayDownHabitParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewLayDownHabitRequestWithBody(c.Server, id, habit, params, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// LayDownHabit Lay down a habit of a platform; it stands instead of what is learnt
+//
+// What rests on it is judged anew before this is answered.
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PUT /platforms/{id}/habits/{habit} (the `LayDownHabit` operationId).
+func (c *Client) LayDownHabit(ctx context.Context, id Id, habit HabitName, params *LayDownHabitParams, body LayDownHabitJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewLayDownHabitRequest(c.Server, id, habit, params, body)
 	if err != nil {
 		return nil, err
 	}
@@ -3553,6 +3767,216 @@ func NewEditPlatformRequestWithBody(server string, id Id, contentType string, bo
 	return req, nil
 }
 
+// NewListHabitsRequest constructs an http.Request for the ListHabits method
+func NewListHabitsRequest(server string, id Id, params *ListHabitsParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/platforms/%s/habits", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.Past != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "past", *params.Past, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewForgetHabitRequest constructs an http.Request for the ForgetHabit method
+func NewForgetHabitRequest(server string, id Id, habit HabitName, params *ForgetHabitParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "habit", habit, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/platforms/%s/habits/%s", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.Of != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "of", *params.Of, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewLayDownHabitRequest calls the generic LayDownHabit builder with application/json body
+func NewLayDownHabitRequest(server string, id Id, habit HabitName, params *LayDownHabitParams, body LayDownHabitJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewLayDownHabitRequestWithBody(server, id, habit, params, "application/json", bodyReader)
+}
+
+// NewLayDownHabitRequestWithBody constructs an http.Request for the LayDownHabit method, with any body, and a specified content type
+func NewLayDownHabitRequestWithBody(server string, id Id, habit HabitName, params *LayDownHabitParams, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "habit", habit, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "string", Format: ""})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/platforms/%s/habits/%s", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.Of != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "of", *params.Of, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodPut, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewListPublicationsRequest constructs an http.Request for the ListPublications method
 func NewListPublicationsRequest(server string, params *ListPublicationsParams) (*http.Request, error) {
 	var err error
@@ -4383,6 +4807,38 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with PATCH /platforms/{id} (the `EditPlatform` operationId).
 	EditPlatformWithResponse(ctx context.Context, id Id, body EditPlatformJSONRequestBody, reqEditors ...RequestEditorFn) (*EditPlatformResponse, error)
+
+	// ListHabitsWithResponse Show how a platform writes, shows and sells, as learnt from its feeds or laid down
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /platforms/{id}/habits (the `ListHabits` operationId).
+	ListHabitsWithResponse(ctx context.Context, id Id, params *ListHabitsParams, reqEditors ...RequestEditorFn) (*ListHabitsResponse, error)
+
+	// ForgetHabitWithResponse Take back what was laid down; what is learnt counts again
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /platforms/{id}/habits/{habit} (the `ForgetHabit` operationId).
+	ForgetHabitWithResponse(ctx context.Context, id Id, habit HabitName, params *ForgetHabitParams, reqEditors ...RequestEditorFn) (*ForgetHabitResponse, error)
+
+	// LayDownHabitWithBodyWithResponse Lay down a habit of a platform; it stands instead of what is learnt
+	//
+	// What rests on it is judged anew before this is answered.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /platforms/{id}/habits/{habit} (the `LayDownHabit` operationId).
+	LayDownHabitWithBodyWithResponse(ctx context.Context, id Id, habit HabitName, params *LayDownHabitParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*LayDownHabitResponse, error)
+
+	// LayDownHabitWithResponse Lay down a habit of a platform; it stands instead of what is learnt
+	//
+	// What rests on it is judged anew before this is answered.
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PUT /platforms/{id}/habits/{habit} (the `LayDownHabit` operationId).
+	LayDownHabitWithResponse(ctx context.Context, id Id, habit HabitName, params *LayDownHabitParams, body LayDownHabitJSONRequestBody, reqEditors ...RequestEditorFn) (*LayDownHabitResponse, error)
 
 	// ListPublicationsWithResponse List the publications
 	//
@@ -6025,6 +6481,157 @@ func (r EditPlatformResponse) ContentType() string {
 	return ""
 }
 
+// ListHabitsResponseDefaultHeaders the declared response headers of an HTTP default response for ListHabits
+type ListHabitsResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type ListHabitsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]Habit
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *ListHabitsResponseDefaultHeaders
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListHabitsResponse) GetJSON200() *[]Habit {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListHabitsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListHabitsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListHabitsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListHabitsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListHabitsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+// ForgetHabitResponseDefaultHeaders the declared response headers of an HTTP default response for ForgetHabit
+type ForgetHabitResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type ForgetHabitResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *ForgetHabitResponseDefaultHeaders
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ForgetHabitResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ForgetHabitResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ForgetHabitResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ForgetHabitResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ForgetHabitResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+// LayDownHabitResponseDefaultHeaders the declared response headers of an HTTP default response for LayDownHabit
+type LayDownHabitResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type LayDownHabitResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *LayDownHabitResponseDefaultHeaders
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r LayDownHabitResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r LayDownHabitResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r LayDownHabitResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r LayDownHabitResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r LayDownHabitResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 // ListPublicationsResponse200Headers the declared response headers of an HTTP 200 response for ListPublications
 type ListPublicationsResponse200Headers struct {
 	Link *string
@@ -7199,6 +7806,62 @@ func (c *ClientWithResponses) EditPlatformWithResponse(ctx context.Context, id I
 		return nil, err
 	}
 	return ParseEditPlatformResponse(rsp)
+}
+
+// ListHabitsWithResponse Show how a platform writes, shows and sells, as learnt from its feeds or laid down
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /platforms/{id}/habits (the `ListHabits` operationId).
+func (c *ClientWithResponses) ListHabitsWithResponse(ctx context.Context, id Id, params *ListHabitsParams, reqEditors ...RequestEditorFn) (*ListHabitsResponse, error) {
+	rsp, err := c.ListHabits(ctx, id, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListHabitsResponse(rsp)
+}
+
+// ForgetHabitWithResponse Take back what was laid down; what is learnt counts again
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /platforms/{id}/habits/{habit} (the `ForgetHabit` operationId).
+func (c *ClientWithResponses) ForgetHabitWithResponse(ctx context.Context, id Id, habit HabitName, params *ForgetHabitParams, reqEditors ...RequestEditorFn) (*ForgetHabitResponse, error) {
+	rsp, err := c.ForgetHabit(ctx, id, habit, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseForgetHabitResponse(rsp)
+}
+
+// LayDownHabitWithBodyWithResponse Lay down a habit of a platform; it stands instead of what is learnt
+//
+// What rests on it is judged anew before this is answered.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /platforms/{id}/habits/{habit} (the `LayDownHabit` operationId).
+func (c *ClientWithResponses) LayDownHabitWithBodyWithResponse(ctx context.Context, id Id, habit HabitName, params *LayDownHabitParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*LayDownHabitResponse, error) {
+	rsp, err := c.LayDownHabitWithBody(ctx, id, habit, params, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseLayDownHabitResponse(rsp)
+}
+
+// LayDownHabitWithResponse Lay down a habit of a platform; it stands instead of what is learnt
+//
+// What rests on it is judged anew before this is answered.
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PUT /platforms/{id}/habits/{habit} (the `LayDownHabit` operationId).
+func (c *ClientWithResponses) LayDownHabitWithResponse(ctx context.Context, id Id, habit HabitName, params *LayDownHabitParams, body LayDownHabitJSONRequestBody, reqEditors ...RequestEditorFn) (*LayDownHabitResponse, error) {
+	rsp, err := c.LayDownHabit(ctx, id, habit, params, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseLayDownHabitResponse(rsp)
 }
 
 // ListPublicationsWithResponse List the publications
@@ -8702,6 +9365,136 @@ func ParseEditPlatformResponse(rsp *http.Response) (*EditPlatformResponse, error
 	switch {
 	case true:
 		var headers EditPlatformResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
+// ParseListHabitsResponse parses an HTTP response from a ListHabitsWithResponse call
+func ParseListHabitsResponse(rsp *http.Response) (*ListHabitsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListHabitsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []Habit
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers ListHabitsResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
+// ParseForgetHabitResponse parses an HTTP response from a ForgetHabitWithResponse call
+func ParseForgetHabitResponse(rsp *http.Response) (*ForgetHabitResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ForgetHabitResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers ForgetHabitResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
+// ParseLayDownHabitResponse parses an HTTP response from a LayDownHabitWithResponse call
+func ParseLayDownHabitResponse(rsp *http.Response) (*LayDownHabitResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &LayDownHabitResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers LayDownHabitResponseDefaultHeaders
 		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
 			var value int
 			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {

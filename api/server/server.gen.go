@@ -153,6 +153,36 @@ func (e Grain) Valid() bool {
 	}
 }
 
+// Defines values for HabitName.
+const (
+	Delay     HabitName = "delay"
+	Form      HabitName = "form"
+	KeepsUids HabitName = "keeps_uids"
+	Rate      HabitName = "rate"
+	Reflects  HabitName = "reflects"
+	Way       HabitName = "way"
+)
+
+// Valid indicates whether the value is a known member of the HabitName enum.
+func (e HabitName) Valid() bool {
+	switch e {
+	case Delay:
+		return true
+	case Form:
+		return true
+	case KeepsUids:
+		return true
+	case Rate:
+		return true
+	case Reflects:
+		return true
+	case Way:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for LoginKind.
 const (
 	LoginKindBrowser LoginKind = "browser"
@@ -383,13 +413,16 @@ type Booking struct {
 
 // Calendar defines model for Calendar.
 type Calendar struct {
-	Capacity      int    `json:"capacity"`
-	Grain         Grain  `json:"grain"`
-	Id            int64  `json:"id"`
-	Links         []Link `json:"links"`
-	Name          string `json:"name"`
-	OpenConflicts int    `json:"openConflicts"`
-	Revision      int64  `json:"revision"`
+	Capacity int `json:"capacity"`
+
+	// ChanceLimit Left out: that of the service
+	ChanceLimit   *float64 `json:"chanceLimit,omitempty"`
+	Grain         Grain    `json:"grain"`
+	Id            int64    `json:"id"`
+	Links         []Link   `json:"links"`
+	Name          string   `json:"name"`
+	OpenConflicts int      `json:"openConflicts"`
+	Revision      int64    `json:"revision"`
 
 	// Trouble The calendar could not be brought up to date; what was published last stays
 	Trouble *Trouble `json:"trouble,omitempty"`
@@ -399,8 +432,11 @@ type Calendar struct {
 
 // CalendarEdit defines model for CalendarEdit.
 type CalendarEdit struct {
-	Capacity *int  `json:"capacity,omitempty"`
-	Name     *Name `json:"name,omitempty"`
+	Capacity *int `json:"capacity,omitempty"`
+
+	// ChanceLimit Chance of an own sale below which an entry may be taken for a reflection; 0: that of the service
+	ChanceLimit *float64 `json:"chanceLimit,omitempty"`
+	Name        *Name    `json:"name,omitempty"`
 
 	// Revision The revision that the change starts from; when there is a newer one, the answer is 409 and says what changed
 	Revision Revision `json:"revision"`
@@ -473,6 +509,9 @@ type Feed struct {
 	LastGood    *time.Time `json:"lastGood,omitempty"`
 	LastReading *Reading   `json:"lastReading,omitempty"`
 
+	// MayMirror Feeds that it shows the same as without being sent that
+	MayMirror *[]Proposal `json:"mayMirror,omitempty"`
+
 	// Mirrors Feeds whose platforms its own is linked to directly
 	Mirrors  []int64   `json:"mirrors"`
 	Name     string    `json:"name"`
@@ -542,6 +581,49 @@ type First struct {
 
 // Grain defines model for Grain.
 type Grain string
+
+// Habit defines model for Habit.
+type Habit struct {
+	// Bookings From which it was learnt, the first twenty
+	Bookings *[]int64 `json:"bookings,omitempty"`
+
+	// Calendar On which calendar
+	Calendar *int64 `json:"calendar,omitempty"`
+
+	// Feed Whose entries taught it
+	Feed *int64 `json:"feed,omitempty"`
+
+	// Habit reflects: its feed shows all that it is sent (yes) or nothing of it (no). keeps_uids: what it
+	// shows of ours has our UIDs. delay: minutes after a pickup for which it may not yet show what it
+	// got. rate: own sales a day, at most. form: what a sort of entries is (sale, block, both).
+	// way: whether what it shows of ours is joined, with_own, split, shifted, widened or trimmed.
+	Habit HabitName `json:"habit"`
+
+	// Of The form or the way that it is about
+	Of *string `json:"of,omitempty"`
+
+	// Sentence The same for people
+	Sentence string `json:"sentence"`
+
+	// SetBy Who laid it down; left out when it was learnt
+	SetBy *string   `json:"setBy,omitempty"`
+	Since time.Time `json:"since"`
+
+	// Until When something else became known
+	Until *time.Time `json:"until,omitempty"`
+	Value string     `json:"value"`
+}
+
+// HabitName reflects: its feed shows all that it is sent (yes) or nothing of it (no). keeps_uids: what it
+// shows of ours has our UIDs. delay: minutes after a pickup for which it may not yet show what it
+// got. rate: own sales a day, at most. form: what a sort of entries is (sale, block, both).
+// way: whether what it shows of ours is joined, with_own, split, shifted, widened or trimmed.
+type HabitName string
+
+// HabitRequest defines model for HabitRequest.
+type HabitRequest struct {
+	Value string `json:"value"`
+}
 
 // Link defines model for Link.
 type Link struct {
@@ -659,6 +741,15 @@ type Problem struct {
 // ProblemCode What went wrong, for programs; it stays the same when the sentences change
 type ProblemCode string
 
+// Proposal Two platforms show the same dates though nothing was sent; are they linked directly?
+type Proposal struct {
+	// Feed Which it may mirror
+	Feed int64 `json:"feed"`
+
+	// Pairs How many dates they share
+	Pairs int `json:"pairs"`
+}
+
 // Publication defines model for Publication.
 type Publication struct {
 	Calendar int64 `json:"calendar"`
@@ -671,7 +762,10 @@ type Publication struct {
 	Name              string     `json:"name"`
 	Pickups           int64      `json:"pickups"`
 	Platform          Platform   `json:"platform"`
-	Revision          int64      `json:"revision"`
+
+	// Reader What its recipient's reader calls itself, where a person said so
+	Reader   *string `json:"reader,omitempty"`
+	Revision int64   `json:"revision"`
 
 	// Url The secret link to give to the recipient
 	Url       string     `json:"url"`
@@ -681,7 +775,10 @@ type Publication struct {
 
 // PublicationEdit defines model for PublicationEdit.
 type PublicationEdit struct {
-	Name Name `json:"name"`
+	Name *Name `json:"name,omitempty"`
+
+	// Reader The first name in the User-Agent of the reader that is the recipient's own; empty: most of the last ones
+	Reader *string `json:"reader,omitempty"`
 
 	// Revision The revision that the change starts from; when there is a newer one, the answer is 409 and says what changed
 	Revision Revision `json:"revision"`
@@ -849,6 +946,24 @@ type RemoveFeedParams struct {
 	Confirm *Confirm `form:"confirm,omitempty" json:"confirm,omitempty"`
 }
 
+// ListHabitsParams defines parameters for ListHabits.
+type ListHabitsParams struct {
+	// Past Also what was known before
+	Past *bool `form:"past,omitempty" json:"past,omitempty"`
+}
+
+// ForgetHabitParams defines parameters for ForgetHabit.
+type ForgetHabitParams struct {
+	// Of The form or the way that it is about
+	Of *string `form:"of,omitempty" json:"of,omitempty"`
+}
+
+// LayDownHabitParams defines parameters for LayDownHabit.
+type LayDownHabitParams struct {
+	// Of The form or the way that it is about
+	Of *string `form:"of,omitempty" json:"of,omitempty"`
+}
+
 // ListPublicationsParams defines parameters for ListPublications.
 type ListPublicationsParams struct {
 	// Limit At most so many, in the order of their ids; the header Link leads to the next
@@ -896,6 +1011,9 @@ type CreatePlatformJSONRequestBody = PlatformRequest
 
 // EditPlatformJSONRequestBody defines body for EditPlatform for application/json ContentType.
 type EditPlatformJSONRequestBody = PlatformEdit
+
+// LayDownHabitJSONRequestBody defines body for LayDownHabit for application/json ContentType.
+type LayDownHabitJSONRequestBody = HabitRequest
 
 // CreatePublicationJSONRequestBody defines body for CreatePublication for application/json ContentType.
 type CreatePublicationJSONRequestBody = PublicationRequest
@@ -998,6 +1116,15 @@ type ServerInterface interface {
 	// EditPlatform Rename a platform
 	// (PATCH /platforms/{id})
 	EditPlatform(c *gin.Context, id Id)
+	// ListHabits Show how a platform writes, shows and sells, as learnt from its feeds or laid down
+	// (GET /platforms/{id}/habits)
+	ListHabits(c *gin.Context, id Id, params ListHabitsParams)
+	// ForgetHabit Take back what was laid down; what is learnt counts again
+	// (DELETE /platforms/{id}/habits/{habit})
+	ForgetHabit(c *gin.Context, id Id, habit HabitName, params ForgetHabitParams)
+	// LayDownHabit Lay down a habit of a platform; it stands instead of what is learnt
+	// (PUT /platforms/{id}/habits/{habit})
+	LayDownHabit(c *gin.Context, id Id, habit HabitName, params LayDownHabitParams)
 	// ListPublications List the publications
 	// (GET /publications)
 	ListPublications(c *gin.Context, params ListPublicationsParams)
@@ -1824,6 +1951,132 @@ func (siw *ServerInterfaceWrapper) EditPlatform(c *gin.Context) {
 	siw.Handler.EditPlatform(c, id)
 }
 
+// ListHabits operation middleware
+func (siw *ServerInterfaceWrapper) ListHabits(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListHabitsParams
+
+	// ------------- Optional query parameter "past" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "past", c.Request.URL.Query(), &params.Past, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter past: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListHabits(c, id, params)
+}
+
+// ForgetHabit operation middleware
+func (siw *ServerInterfaceWrapper) ForgetHabit(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "habit" -------------
+	var habit HabitName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "habit", c.Param("habit"), &habit, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter habit: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ForgetHabitParams
+
+	// ------------- Optional query parameter "of" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "of", c.Request.URL.Query(), &params.Of, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter of: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ForgetHabit(c, id, habit, params)
+}
+
+// LayDownHabit operation middleware
+func (siw *ServerInterfaceWrapper) LayDownHabit(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "habit" -------------
+	var habit HabitName
+
+	err = runtime.BindStyledParameterWithOptions("simple", "habit", c.Param("habit"), &habit, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter habit: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params LayDownHabitParams
+
+	// ------------- Optional query parameter "of" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "of", c.Request.URL.Query(), &params.Of, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter of: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.LayDownHabit(c, id, habit, params)
+}
+
 // ListPublications operation middleware
 func (siw *ServerInterfaceWrapper) ListPublications(c *gin.Context) {
 
@@ -2117,6 +2370,9 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.DELETE(options.BaseURL+"/platforms/:id", wrapper.RemovePlatform)
 	router.GET(options.BaseURL+"/platforms/:id", wrapper.GetPlatform)
 	router.PATCH(options.BaseURL+"/platforms/:id", wrapper.EditPlatform)
+	router.GET(options.BaseURL+"/platforms/:id/habits", wrapper.ListHabits)
+	router.DELETE(options.BaseURL+"/platforms/:id/habits/:habit", wrapper.ForgetHabit)
+	router.PUT(options.BaseURL+"/platforms/:id/habits/:habit", wrapper.LayDownHabit)
 	router.GET(options.BaseURL+"/feeds", wrapper.ListFeeds)
 	router.POST(options.BaseURL+"/feeds", wrapper.CreateFeed)
 	router.DELETE(options.BaseURL+"/feeds/:id", wrapper.RemoveFeed)
@@ -3398,6 +3654,129 @@ func (response EditPlatformdefaultApplicationProblemPlusJSONResponse) VisitEditP
 	return err
 }
 
+type ListHabitsRequestObject struct {
+	Id     Id `json:"id"`
+	Params ListHabitsParams
+}
+
+type ListHabitsResponseObject interface {
+	VisitListHabitsResponse(w http.ResponseWriter) error
+}
+
+type ListHabits200JSONResponse []Habit
+
+func (response ListHabits200JSONResponse) VisitListHabitsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListHabitsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response ListHabitsdefaultApplicationProblemPlusJSONResponse) VisitListHabitsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ForgetHabitRequestObject struct {
+	Id     Id        `json:"id"`
+	Habit  HabitName `json:"habit"`
+	Params ForgetHabitParams
+}
+
+type ForgetHabitResponseObject interface {
+	VisitForgetHabitResponse(w http.ResponseWriter) error
+}
+
+type ForgetHabit204Response struct {
+}
+
+func (response ForgetHabit204Response) VisitForgetHabitResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type ForgetHabitdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response ForgetHabitdefaultApplicationProblemPlusJSONResponse) VisitForgetHabitResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type LayDownHabitRequestObject struct {
+	Id     Id        `json:"id"`
+	Habit  HabitName `json:"habit"`
+	Params LayDownHabitParams
+	Body   *LayDownHabitJSONRequestBody
+}
+
+type LayDownHabitResponseObject interface {
+	VisitLayDownHabitResponse(w http.ResponseWriter) error
+}
+
+type LayDownHabit204Response struct {
+}
+
+func (response LayDownHabit204Response) VisitLayDownHabitResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type LayDownHabitdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response LayDownHabitdefaultApplicationProblemPlusJSONResponse) VisitLayDownHabitResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListPublicationsRequestObject struct {
 	Params ListPublicationsParams
 }
@@ -4025,6 +4404,15 @@ type StrictServerInterface interface {
 	// EditPlatform Rename a platform
 	// (PATCH /platforms/{id})
 	EditPlatform(ctx context.Context, request EditPlatformRequestObject) (EditPlatformResponseObject, error)
+	// ListHabits Show how a platform writes, shows and sells, as learnt from its feeds or laid down
+	// (GET /platforms/{id}/habits)
+	ListHabits(ctx context.Context, request ListHabitsRequestObject) (ListHabitsResponseObject, error)
+	// ForgetHabit Take back what was laid down; what is learnt counts again
+	// (DELETE /platforms/{id}/habits/{habit})
+	ForgetHabit(ctx context.Context, request ForgetHabitRequestObject) (ForgetHabitResponseObject, error)
+	// LayDownHabit Lay down a habit of a platform; it stands instead of what is learnt
+	// (PUT /platforms/{id}/habits/{habit})
+	LayDownHabit(ctx context.Context, request LayDownHabitRequestObject) (LayDownHabitResponseObject, error)
 	// ListPublications List the publications
 	// (GET /publications)
 	ListPublications(ctx context.Context, request ListPublicationsRequestObject) (ListPublicationsResponseObject, error)
@@ -4998,6 +5386,107 @@ func (sh *strictHandler) EditPlatform(ctx *gin.Context, id Id) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(EditPlatformResponseObject); ok {
 		if err := validResponse.VisitEditPlatformResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListHabits operation middleware
+func (sh *strictHandler) ListHabits(ctx *gin.Context, id Id, params ListHabitsParams) {
+	var request ListHabitsRequestObject
+
+	request.Id = id
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListHabits(ctx, request.(ListHabitsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListHabits")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListHabitsResponseObject); ok {
+		if err := validResponse.VisitListHabitsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ForgetHabit operation middleware
+func (sh *strictHandler) ForgetHabit(ctx *gin.Context, id Id, habit HabitName, params ForgetHabitParams) {
+	var request ForgetHabitRequestObject
+
+	request.Id = id
+	request.Habit = habit
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ForgetHabit(ctx, request.(ForgetHabitRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ForgetHabit")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ForgetHabitResponseObject); ok {
+		if err := validResponse.VisitForgetHabitResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// LayDownHabit operation middleware
+func (sh *strictHandler) LayDownHabit(ctx *gin.Context, id Id, habit HabitName, params LayDownHabitParams) {
+	var request LayDownHabitRequestObject
+
+	request.Id = id
+	request.Habit = habit
+	request.Params = params
+
+	var body LayDownHabitJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.LayDownHabit(ctx, request.(LayDownHabitRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "LayDownHabit")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(LayDownHabitResponseObject); ok {
+		if err := validResponse.VisitLayDownHabitResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

@@ -110,3 +110,53 @@ var against = map[echo.Reason]string{
 	echo.NotKnownBefore:     "But not all of it was known to the platform before.",
 	echo.NothingSpeaksForIt: "It may as well be a sale of its own.",
 }
+
+// Habit says what is known of a platform.
+func Habit(of echo.HabitOf, value string) string {
+	if value == echo.Off {
+		return fmt.Sprintf("Nothing is concluded from %s.", strings.ToLower(strings.TrimSuffix(habitAbout(of), ".")))
+	}
+	form := "that are written as " + of.Of
+	if _, title, titled := strings.Cut(of.Of, " "); titled {
+		form = "called " + title
+	}
+	switch of.Name {
+	case echo.Reflects:
+		if value == echo.Yes {
+			return "Its feed shows all that it gets from Wharf."
+		}
+		return "Its feed shows nothing of what it gets from Wharf."
+	case echo.KeepsUIDs:
+		if value == echo.Yes {
+			return "What it shows of Wharf's has Wharf's UIDs."
+		}
+		return "What it shows of Wharf's has UIDs of its own."
+	case echo.Delays:
+		if value == "0" {
+			return "It shows what it got at once."
+		}
+		return fmt.Sprintf("It may take %s minutes to show what it got.", value)
+	case echo.Rate:
+		return fmt.Sprintf("It makes at most %s sales a day.", value)
+	case echo.FormOf:
+		return fmt.Sprintf("Entries %s are %s.", form, map[string]string{echo.Sale: "its sales", echo.Block: "blocks", echo.Both: "sales or blocks: they look alike"}[value])
+	}
+	if value == echo.Yes {
+		return "Of what it got from Wharf: " + habitWays[echo.Way(of.Of)] + "."
+	}
+	return "Not so of what it got from Wharf: " + habitWays[echo.Way(of.Of)] + "."
+}
+
+func habitAbout(of echo.HabitOf) string {
+	return map[echo.HabitName]string{echo.Reflects: "whether it reflects", echo.KeepsUIDs: "whether it keeps UIDs", echo.Delays: "its delay", echo.Rate: "how often it sells", echo.FormOf: "how entries are written",
+		echo.WayOf: "whether " + habitWays[echo.Way(of.Of)]}[of.Name]
+}
+
+var habitWays = map[echo.Way]string{
+	echo.Joined:  "several become one",
+	echo.WithOwn: "it becomes one with sales of its own",
+	echo.Split:   "one becomes several",
+	echo.Shifted: "it is a day off",
+	echo.Widened: "it is a day longer",
+	echo.Trimmed: "its past is cut off",
+}

@@ -15,6 +15,7 @@ import (
 	"strings"
 	"time"
 
+	"wharf/core/echo"
 	"wharf/core/rules"
 	"wharf/service/combine"
 	"wharf/service/refresh"
@@ -105,8 +106,9 @@ func (d *Desk) AddCalendar(ctx context.Context, c Calendar) (int64, error) {
 
 // CalendarEdit is what is to change of a calendar; nil is left as it is.
 type CalendarEdit struct {
-	Name, Zone *string
-	Capacity   *int
+	Name, Zone  *string
+	Capacity    *int
+	ChanceLimit *float64 // 0: that of the service
 }
 
 // EditCalendar changes a calendar, and lays out anew what counts on it. The error is a
@@ -132,11 +134,15 @@ func (d *Desk) EditCalendar(ctx context.Context, by By, id int64, to CalendarEdi
 		set(e, "name", &row.Name, trimmed(to.Name))
 		set(e, "zone", &row.Zone, to.Zone)
 		set(e, "capacity", &row.Capacity, to.Capacity)
+		set(e, "chanceLimit", &row.ChanceLimit, to.ChanceLimit)
 		if err := e.save(tx, &row.Revision); err != nil {
 			return err
 		}
 		if _, err := rules.NewCalendar(row.Zone, row.Grain, row.Capacity); err != nil {
 			return err
+		}
+		if err := (echo.Rules{Limit: row.ChanceLimit}).Check(); err != nil {
+			return &rules.FieldError{Field: "chanceLimit", Err: err}
 		}
 		if err := errors.Join(tx.SaveCalendar(row), tx.TryAgain(id)); err != nil {
 			return err

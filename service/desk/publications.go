@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"strings"
 
+	"wharf/core/carried"
 	"wharf/core/publish"
 	"wharf/core/rules"
 	"wharf/service/secret"
@@ -73,8 +74,16 @@ func (d *Desk) takenBy(ctx context.Context, err error, row store.Publication) er
 	return err
 }
 
+// PublicationEdit is what is to change of a publication; nil is left as it is.
+type PublicationEdit struct {
+	Name *string
+	// Reader is the first name in the User-Agent of the reader that is the recipient's own; "": most
+	// of the last ones.
+	Reader *string
+}
+
 // EditPublication gives a publication another name; store.ErrTaken when that is in use.
-func (d *Desk) EditPublication(ctx context.Context, by By, id int64, name string) error {
+func (d *Desk) EditPublication(ctx context.Context, by By, id int64, to PublicationEdit) error {
 	e := d.editing(by, store.TopicPublication, id, 0)
 	var row store.Publication
 	err := d.Store.Tx(ctx, func(tx *store.Tx) (err error) {
@@ -82,7 +91,11 @@ func (d *Desk) EditPublication(ctx context.Context, by By, id int64, name string
 			return err
 		}
 		e.begin(row.Revision)
-		set(e, "name", &row.Name, trimmed(&name))
+		set(e, "name", &row.Name, trimmed(to.Name))
+		if reader := trimmed(to.Reader); reader != nil {
+			kind := carried.Product(*reader)
+			set(e, "reader", &row.Reader, &kind)
+		}
 		return errors.Join(e.save(tx, &row.Revision), tx.RenamePublication(row), tx.MarkDirty(row.CalendarID), tx.Changed(store.TopicPublication, id))
 	})
 	if err != nil {

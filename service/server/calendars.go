@@ -129,7 +129,7 @@ func (s *server) calendarsJSON(ctx context.Context, rows []store.Calendar) ([]ge
 	}
 	all := make([]gen.Calendar, len(rows))
 	for i, c := range rows {
-		all[i] = gen.Calendar{Id: c.ID, Name: c.Name, Revision: c.Revision, Zone: c.Zone, Grain: gen.Grain(c.Grain), Capacity: c.Capacity, Version: c.Version, Links: []gen.Link{},
+		all[i] = gen.Calendar{Id: c.ID, Name: c.Name, Revision: c.Revision, Zone: c.Zone, Grain: gen.Grain(c.Grain), Capacity: c.Capacity, ChanceLimit: optional(c.ChanceLimit), Version: c.Version, Links: []gen.Link{},
 			OpenConflicts: open[c.ID], Trouble: troubleOf(c)}
 		for _, l := range names.links[c.ID] {
 			all[i].Links = append(all[i].Links, gen.Link{Feed: l.FeedID, Revision: l.Revision, Role: gen.Role(l.Role), Tentative: gen.TentativeRule(l.Tentative),

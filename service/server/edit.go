@@ -55,7 +55,7 @@ func (s *server) EditFeed(ctx context.Context, r gen.EditFeedRequestObject) (gen
 }
 
 func (s *server) EditCalendar(ctx context.Context, r gen.EditCalendarRequestObject) (gen.EditCalendarResponseObject, error) {
-	to := desk.CalendarEdit{Name: r.Body.Name, Zone: r.Body.Zone, Capacity: r.Body.Capacity}
+	to := desk.CalendarEdit{Name: r.Body.Name, Zone: r.Body.Zone, Capacity: r.Body.Capacity, ChanceLimit: r.Body.ChanceLimit}
 	if err := s.Desk.EditCalendar(ctx, by(ctx, r.Body.Revision), r.Id, to); err != nil {
 		return nil, taken(err, "name", calendarNameTaken)
 	}
@@ -73,7 +73,7 @@ func (s *server) EditLink(ctx context.Context, r gen.EditLinkRequestObject) (gen
 }
 
 func (s *server) EditPublication(ctx context.Context, r gen.EditPublicationRequestObject) (gen.EditPublicationResponseObject, error) {
-	if err := s.Desk.EditPublication(ctx, by(ctx, r.Body.Revision), r.Id, r.Body.Name); err != nil {
+	if err := s.Desk.EditPublication(ctx, by(ctx, r.Body.Revision), r.Id, desk.PublicationEdit{Name: r.Body.Name, Reader: r.Body.Reader}); err != nil {
 		return nil, taken(err, "name", publicationNameTaken)
 	}
 	one, err := s.publicationJSON(ctx, r.Id)

@@ -125,7 +125,8 @@ func (s *server) feedJSON(ctx context.Context, id int64) (gen.Feed, error) {
 	if err != nil {
 		return gen.Feed{}, err
 	}
-	return all[0], nil
+	all[0].MayMirror, err = s.mayMirror(ctx, id)
+	return all[0], err
 }
 
 func (s *server) feedsJSON(ctx context.Context, feeds []store.Feed, links []store.Link) ([]gen.Feed, error) {
@@ -198,6 +199,22 @@ func readingJSON(r store.Reading) gen.Reading {
 	return out
 }
 
+// mayMirror are the feeds that a feed may mirror, and of which nobody has said whether it does.
+func (s *server) mayMirror(ctx context.Context, feed int64) (*[]gen.Proposal, error) {
+	paired, err := s.Store.PairedFeeds(ctx, feed)
+	if err != nil || len(paired) == 0 {
+		return nil, err
+	}
+	declared, err := s.Store.Mirrors(ctx)
+	all := []gen.Proposal{}
+	for _, p := range paired {
+		if !slices.Contains(declared, store.Mirror{FeedID: feed, OfID: p.OfID}) && !slices.Contains(declared, store.Mirror{FeedID: p.OfID, OfID: feed}) {
+			all = append(all, gen.Proposal{Feed: p.OfID, Pairs: p.Pairs})
+		}
+	}
+	return &all, err
+}
+
 // linesOf splits stored lines; "" has none.
 func linesOf(s string) []string {
 	if s == "" {
@@ -206,9 +223,11 @@ func linesOf(s string) []string {
 	return strings.Split(s, "\n")
 }
 
-func optional(s string) *string {
-	if s == "" {
+// optional is nil for what is not there.
+func optional[T comparable](v T) *T {
+	var none T
+	if v == none {
 		return nil
 	}
-	return &s
+	return &v
 }

@@ -80,7 +80,7 @@ func (s *server) publicationsJSON(ctx context.Context, rows []store.Publication)
 		n := counts[p.ID]
 		all[i] = gen.Publication{Id: p.ID, Name: p.Name, Revision: p.Revision, Calendar: p.CalendarID, Platform: platforms[p.PlatformID],
 			Url: s.PublicURL.JoinPath("p", link+".ics").String(), Version: p.Version, VersionAt: n.VersionAt, Items: n.Items,
-			Pickups: n.Pickups, LastPickup: n.LastPickup, LastPickupVersion: n.LastVersion}
+			Pickups: n.Pickups, LastPickup: n.LastPickup, LastPickupVersion: n.LastVersion, Reader: optional(p.Reader)}
 	}
 	return all, nil
 }

@@ -25,7 +25,7 @@ func (s *Store) CreateCalendar(ctx context.Context, c *Calendar) error {
 
 // SaveCalendar changes a calendar that is held, all but what combining writes.
 func (tx *Tx) SaveCalendar(c Calendar) error {
-	return tx.db.Select("name", "zone", "capacity", "revision").Updates(&c).Error
+	return tx.db.Select("name", "zone", "capacity", "chance_limit", "revision").Updates(&c).Error
 }
 
 // TryAgain lets a calendar that is set aside be tried at once: somebody has changed it.

@@ -1,6 +1,9 @@
 package store
 
 import (
+	"wharf/core/echo"
+	"wharf/core/judge"
+
 	"context"
 	"errors"
 	"time"
@@ -147,6 +150,18 @@ func mirrors(db *gorm.DB) *gorm.DB {
 // MirrorsOn lists which of the feeds that count on a calendar mirror which others.
 func (tx *Tx) MirrorsOn(calendar int64) ([]Mirror, error) {
 	return many[Mirror](tx.db.Where("feed_id IN (SELECT feed_id FROM links WHERE calendar_id = ?)", calendar).Order("feed_id, of_id"))
+}
+
+// PairedFeeds lists the feeds that show dates which a feed shows too, though nothing was sent: it
+// may mirror them.
+func (s *Store) PairedFeeds(ctx context.Context, feed int64) ([]Paired, error) {
+	rows := []Paired{}
+	err := s.db.WithContext(ctx).Raw(`SELECT f.id AS of_id, COUNT(*) AS pairs FROM links on_it JOIN bookings b ON b.calendar_id = on_it.calendar_id AND b.feed_id = on_it.feed_id
+		JOIN feeds f ON f.platform_id = JSON_VALUE(b.evidence, '$.platform') AND f.removed_at IS NULL
+		JOIN links l ON l.feed_id = f.id AND l.calendar_id = b.calendar_id
+		WHERE on_it.feed_id = ? AND b.verdict IN (?, ?) AND b.removed_at IS NULL AND JSON_VALUE(b.evidence, '$.kind') = ?
+		GROUP BY f.id ORDER BY pairs DESC, f.id`, feed, judge.Unclear, judge.Echo, echo.Paired).Scan(&rows).Error
+	return rows, err
 }
 
 // SetMirrors says which feeds a feed mirrors.

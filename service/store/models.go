@@ -257,6 +257,12 @@ type Booking struct {
 // Span is where the booking lies on its calendar's axis.
 func (b Booking) Span() span.Span { return span.Span{Start: b.StartPoint, End: b.EndPoint} }
 
+// Paired is a feed with how many dates it shares with another, though nothing was sent.
+type Paired struct {
+	OfID  int64
+	Pairs int
+}
+
 // Habit is a step of what is known of a platform: learnt of a feed on a calendar, or laid down
 // by a person.
 type Habit struct {

@@ -7,4 +7,5 @@ const (
 	ETagWidth         = 512
 	LastModifiedWidth = 64
 	FailureWidth      = 500
+	HabitOfWidth      = 250
 )

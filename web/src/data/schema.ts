@@ -133,6 +133,52 @@ export interface paths {
         patch: operations["editPlatform"];
         trace?: never;
     };
+    "/platforms/{id}/habits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        /** Show how a platform writes, shows and sells, as learnt from its feeds or laid down */
+        get: operations["listHabits"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/platforms/{id}/habits/{habit}": {
+        parameters: {
+            query?: {
+                /** @description The form or the way that it is about */
+                of?: string;
+            };
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+                habit: components["schemas"]["HabitName"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Lay down a habit of a platform; it stands instead of what is learnt
+         * @description What rests on it is judged anew before this is answered.
+         */
+        put: operations["layDownHabit"];
+        post?: never;
+        /** Take back what was laid down; what is learnt counts again */
+        delete: operations["forgetHabit"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/feeds": {
         parameters: {
             query?: never;
@@ -531,6 +577,56 @@ export interface components {
         PlatformRequest: {
             name: components["schemas"]["Name"];
         };
+        /** @description Two platforms show the same dates though nothing was sent; are they linked directly? */
+        Proposal: {
+            /**
+             * Format: int64
+             * @description Which it may mirror
+             */
+            feed: number;
+            /** @description How many dates they share */
+            pairs: number;
+        };
+        /**
+         * @description reflects: its feed shows all that it is sent (yes) or nothing of it (no). keeps_uids: what it
+         *     shows of ours has our UIDs. delay: minutes after a pickup for which it may not yet show what it
+         *     got. rate: own sales a day, at most. form: what a sort of entries is (sale, block, both).
+         *     way: whether what it shows of ours is joined, with_own, split, shifted, widened or trimmed.
+         * @enum {string}
+         */
+        HabitName: "reflects" | "keeps_uids" | "delay" | "rate" | "form" | "way";
+        Habit: {
+            habit: components["schemas"]["HabitName"];
+            /** @description The form or the way that it is about */
+            of?: string;
+            value: string;
+            /** Format: date-time */
+            since: string;
+            /**
+             * Format: date-time
+             * @description When something else became known
+             */
+            until?: string;
+            /** @description The same for people */
+            sentence: string;
+            /** @description Who laid it down; left out when it was learnt */
+            setBy?: string;
+            /**
+             * Format: int64
+             * @description Whose entries taught it
+             */
+            feed?: number;
+            /**
+             * Format: int64
+             * @description On which calendar
+             */
+            calendar?: number;
+            /** @description From which it was learnt, the first twenty */
+            bookings?: number[];
+        };
+        HabitRequest: {
+            value: string;
+        };
         PlatformEdit: {
             revision: components["schemas"]["Revision"];
             name: components["schemas"]["Name"];
@@ -605,6 +701,8 @@ export interface components {
             calendars: number[];
             /** @description Feeds whose platforms its own is linked to directly */
             mirrors: number[];
+            /** @description Feeds that it shows the same as without being sent that */
+            mayMirror?: components["schemas"]["Proposal"][];
             /** @description What in the last good reading could not be read as it was meant; of an event whose rule is not understood, the first date counts */
             remarks: string[];
         };
@@ -647,6 +745,11 @@ export interface components {
             /** @description IANA name */
             zone?: string;
             capacity?: number;
+            /**
+             * Format: double
+             * @description Chance of an own sale below which an entry may be taken for a reflection; 0: that of the service
+             */
+            chanceLimit?: number;
         };
         Calendar: {
             /** Format: int64 */
@@ -657,6 +760,11 @@ export interface components {
             zone: string;
             grain: components["schemas"]["Grain"];
             capacity: number;
+            /**
+             * Format: double
+             * @description Left out: that of the service
+             */
+            chanceLimit?: number;
             /** Format: int64 */
             version: number;
             links: components["schemas"]["Link"][];
@@ -787,7 +895,9 @@ export interface components {
         };
         PublicationEdit: {
             revision: components["schemas"]["Revision"];
-            name: components["schemas"]["Name"];
+            name?: components["schemas"]["Name"];
+            /** @description The first name in the User-Agent of the reader that is the recipient's own; empty: most of the last ones */
+            reader?: string;
         };
         Publication: {
             /** Format: int64 */
@@ -812,6 +922,8 @@ export interface components {
             lastPickup?: string;
             /** Format: int64 */
             lastPickupVersion?: number;
+            /** @description What its recipient's reader calls itself, where a person said so */
+            reader?: string;
         };
         Pickup: {
             /** Format: int64 */
@@ -1153,6 +1265,86 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Platform"];
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listHabits: {
+        parameters: {
+            query?: {
+                /** @description Also what was known before */
+                past?: boolean;
+            };
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description By habit, the latest first */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Habit"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    layDownHabit: {
+        parameters: {
+            query?: {
+                /** @description The form or the way that it is about */
+                of?: string;
+            };
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+                habit: components["schemas"]["HabitName"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HabitRequest"];
+            };
+        };
+        responses: {
+            /** @description Laid down */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    forgetHabit: {
+        parameters: {
+            query?: {
+                /** @description The form or the way that it is about */
+                of?: string;
+            };
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+                habit: components["schemas"]["HabitName"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Taken back */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };
@@ -1859,6 +2051,7 @@ type ReadonlyArray<T> = [
 ] ? Readonly<Exclude<T, undefined>> : Readonly<Exclude<T, undefined>[]>;
 export const problemCodeValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["ProblemCode"]> = ["unreadable", "wrong_value", "not_found", "method_not_allowed", "too_large", "being_read", "not_logged_in", "refused", "already_set_up", "no_room", "database_away", "internal", "stale_revision", "nothing_to_acknowledge", "too_many_pages", "would_lose", "unknown_host", "foreign_site", "local_only", "too_many_attempts", "taken", "in_use", "locked"];
 export const loginKindValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Login"]["kind"]> = ["browser", "token"];
+export const habitNameValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["HabitName"]> = ["reflects", "keeps_uids", "delay", "rate", "form", "way"];
 export const colorValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Color"]> = ["teal", "rust", "indigo", "ochre", "plum", "moss", "azure", "coral", "slate", "rose", "olive", "umber"];
 export const feedStateValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["FeedState"]> = ["fresh", "late", "failing"];
 export const outcomeValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Outcome"]> = ["changed", "unchanged", "failed"];

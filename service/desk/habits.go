@@ -1,0 +1,73 @@
+package desk
+
+import (
+	"context"
+	"errors"
+
+	"wharf/core/echo"
+	"wharf/core/rules"
+	"wharf/service/store"
+)
+
+// LayDownHabit lays down a habit of a platform: it stands instead of what is learnt, until it is
+// forgotten. The error is a *rules.FieldError when there is no such habit or value.
+func (d *Desk) LayDownHabit(ctx context.Context, by By, platform int64, of echo.HabitOf, value string) error {
+	if err := echo.CheckHabit(of, value); err != nil {
+		return &rules.FieldError{Field: "value", Err: err}
+	}
+	if len([]rune(of.Of)) > store.HabitOfWidth {
+		return &rules.FieldError{Field: "of", Err: errors.New("it is too long: give the form as the list of habits has it")}
+	}
+	return d.stepHabit(ctx, platform, of, func(tx *store.Tx, was *store.Habit) error {
+		if was != nil && was.Value == value {
+			return nil
+		}
+		return tx.StepHabits(d.Now(), idOf(was), []store.Habit{{PlatformID: platform, Name: of.Name, OfWhat: of.Of, Value: value, Bookings: []int64{}, SetBy: by.Account, Since: d.Now()}})
+	})
+}
+
+// ForgetHabit takes back what was laid down: what is learnt counts again. store.ErrNotFound when
+// nothing was.
+func (d *Desk) ForgetHabit(ctx context.Context, platform int64, of echo.HabitOf) error {
+	return d.stepHabit(ctx, platform, of, func(tx *store.Tx, was *store.Habit) error {
+		if was == nil {
+			return store.ErrNotFound
+		}
+		return tx.StepHabits(d.Now(), idOf(was), nil)
+	})
+}
+
+// stepHabit changes what is laid down of a platform, and judges anew what rests on it.
+func (d *Desk) stepHabit(ctx context.Context, platform int64, of echo.HabitOf, step func(tx *store.Tx, was *store.Habit) error) error {
+	var calendars []int64
+	err := d.Store.Tx(ctx, func(tx *store.Tx) error {
+		if _, err := tx.LockPlatform(platform); err != nil {
+			return err
+		}
+		row, err := tx.HabitLaidDown(platform, of)
+		was := &row
+		if errors.Is(err, store.ErrNotFound) {
+			was = nil
+		} else if err != nil {
+			return err
+		}
+		if err := step(tx, was); err != nil {
+			return err
+		}
+		if calendars, err = tx.MarkDirtyOf(platform); err != nil {
+			return err
+		}
+		return tx.Changed(store.TopicPlatform, platform)
+	})
+	if err == nil {
+		d.Combiner.Calendars(ctx, calendars...)
+	}
+	return err
+}
+
+func idOf(h *store.Habit) []int64 {
+	if h == nil {
+		return nil
+	}
+	return []int64{h.ID}
+}
