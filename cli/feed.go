@@ -215,8 +215,12 @@ func (env *Env) feedEdit(ctx context.Context, c *cli.Command, api *client.Client
 	return printChanged(env, c, f.Name, f.Revision, f)
 }
 
-// tellMirrors says what a feed mirrors.
+// tellMirrors says what a feed mirrors, and what it may mirror.
 func (env *Env) tellMirrors(ctx context.Context, api *client.Client, f client.Feed) error {
+	f, err := client.Decode[client.Feed](api.GetFeed(ctx, f.Id))
+	if err != nil {
+		return err
+	}
 	for _, id := range f.Mirrors {
 		of, err := client.Decode[client.Feed](api.GetFeed(ctx, id))
 		if err != nil {
