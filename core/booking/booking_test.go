@@ -99,22 +99,32 @@ func TestOf(t *testing.T) {
 
 func TestUnify(t *testing.T) {
 	at := func(feed int64, uid string, start, end int64, sequence int) booking.Origin {
-		return booking.Origin{Feed: feed, UID: uid, Span: span.Span{Start: start, End: end}, Revision: recur.Revision{Sequence: sequence}}
+		return booking.Origin{Feed: feed, Platform: feed / 10, UID: uid, Span: span.Span{Start: start, End: end}, Revision: recur.Revision{Sequence: sequence}}
 	}
 	for _, tc := range []struct {
-		name string
-		in   []booking.Origin
-		want []int
+		name   string
+		in     []booking.Origin
+		stands []int
+		blocks span.Span // of the booking that the last one is
+		differ bool
 	}{
-		{"an exact copy in another feed is one booking", []booking.Origin{at(1, "a", 0, 2, 0), at(2, "a", 0, 2, 0)}, []int{0, 0}},
-		{"the later revision stands for both", []booking.Origin{at(1, "a", 0, 2, 0), at(2, "a", 1, 3, 4)}, []int{1, 1}},
-		{"different spans without an order: both block", []booking.Origin{at(1, "a", 0, 2, 0), at(2, "a", 1, 3, 0)}, []int{0, 1}},
-		{"disjoint spans: different bookings", []booking.Origin{at(1, "a", 0, 2, 0), at(2, "a", 2, 4, 1)}, []int{0, 1}},
-		{"one feed twice: different bookings", []booking.Origin{at(1, "a", 0, 2, 0), at(1, "a", 0, 2, 0)}, []int{0, 1}},
-		{"also when another feed's copy came between", []booking.Origin{at(1, "a", 0, 2, 0), at(2, "a", 0, 2, 1), at(2, "a", 0, 2, 0)}, []int{1, 1, 2}},
-		{"without UID never one", []booking.Origin{at(1, "", 0, 2, 0), at(2, "", 0, 2, 0)}, []int{0, 1}},
-		{"three feeds", []booking.Origin{at(1, "a", 0, 2, 0), at(2, "a", 0, 2, 1), at(3, "a", 0, 2, 2)}, []int{2, 2, 2}},
+		{"an exact copy in another feed is one booking", []booking.Origin{at(10, "a", 0, 2, 0), at(20, "a", 0, 2, 0)}, []int{0, 0}, span.Span{Start: 0, End: 2}, false},
+		{"between feeds of one platform the later revision counts", []booking.Origin{at(10, "a", 0, 2, 0), at(11, "a", 1, 3, 4)}, []int{1, 1}, span.Span{Start: 1, End: 3}, false},
+		{"between platforms all of it blocks, whatever the revision", []booking.Origin{at(10, "a", 0, 4, 0), at(20, "a", 1, 3, 9)}, []int{1, 1}, span.Span{Start: 0, End: 4}, true},
+		{"without an order too", []booking.Origin{at(10, "a", 0, 2, 0), at(11, "a", 1, 3, 0)}, []int{0, 0}, span.Span{Start: 0, End: 3}, true},
+		{"disjoint spans: different bookings", []booking.Origin{at(10, "a", 0, 2, 0), at(20, "a", 2, 4, 1)}, []int{0, 1}, span.Span{Start: 2, End: 4}, false},
+		{"one feed twice: different bookings", []booking.Origin{at(10, "a", 0, 2, 0), at(10, "a", 0, 2, 0)}, []int{0, 1}, span.Span{Start: 0, End: 2}, false},
+		{"also when another feed's copy came between", []booking.Origin{at(10, "a", 0, 2, 0), at(20, "a", 0, 2, 1), at(20, "a", 0, 2, 0)}, []int{1, 1, 2}, span.Span{Start: 0, End: 2}, false},
+		{"without UID never one", []booking.Origin{at(10, "", 0, 2, 0), at(20, "", 0, 2, 0)}, []int{0, 1}, span.Span{Start: 0, End: 2}, false},
+		{"three feeds", []booking.Origin{at(10, "a", 0, 2, 0), at(20, "a", 0, 2, 1), at(30, "a", 1, 3, 2)}, []int{2, 2, 2}, span.Span{Start: 0, End: 3}, true},
 	} {
-		assert.Equal(t, tc.want, booking.Unify(tc.in), tc.name)
+		var stands []int
+		all := booking.Unify(tc.in)
+		for _, one := range all {
+			stands = append(stands, one.Stands)
+		}
+		assert.Equal(t, tc.stands, stands, tc.name)
+		assert.Equal(t, tc.blocks, all[len(all)-1].Blocks, tc.name)
+		assert.Equal(t, tc.differ, all[len(all)-1].Differ, tc.name)
 	}
 }

@@ -147,6 +147,7 @@ func Judge(r Rules, sent []Publication, feeds []Feed, originals map[string]span.
 		done[f.ID] = all[i]
 	}
 	pair(r, all)
+	circulate(all)
 	findings := make([]Finding, len(feeds))
 	for i, m := range all {
 		findings[i] = Finding{m.verdicts, m.habits()}

@@ -21,7 +21,8 @@ type Evidence struct {
 	// Unix seconds; 0: never.
 	PickedUp int64 `json:"pickedUp,omitempty"`
 	Dropped  int64 `json:"dropped,omitempty"`
-	// Mirrors is the platform whose own it reflects, where that is not through us.
+	// Mirrors is the platform whose own it reflects, where that is not through us, and by way of
+	// which it goes round.
 	Mirrors int64 `json:"mirrors,omitempty"`
 	// Chance is that of an own sale of just this span in the time that there was for it; 0:
 	// not reckoned.
@@ -67,6 +68,10 @@ const (
 	// OverlapsSent: it overlaps something that the platform held, and is not written as sales are.
 	OverlapsSent Reason = "overlaps_sent"
 
+	// GoesRound: it overlaps what was sent of the platform Mirrors, which overlaps what that was sent,
+	// and so on: something goes round between platforms, and grows or moves at each turn.
+	GoesRound Reason = "goes_round"
+
 	// SalesForm: it is written as only the sales of this feed are.
 	SalesForm Reason = "sales_form"
 	// OtherUID: the platform keeps our UIDs, and this one is its own.
@@ -82,6 +87,8 @@ const (
 	NotReflected Reason = "not_reflected"
 	// NewWay: it differs from what was sent in a way that is not known of this feed.
 	NewWay Reason = "new_way"
+	// SpansDiffer: another platform has it too, with other dates; Span is what both say together.
+	SpansDiffer Reason = "spans_differ"
 	// NotKnownBefore: not all that it holds was known to the platform before.
 	NotKnownBefore Reason = "not_known_before"
 	// NothingSpeaksForIt: an own sale is as likely.

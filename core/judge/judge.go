@@ -251,14 +251,19 @@ func unify(f Facts, verdicts []Verdict) {
 	var at []int // origin -> booking
 	for i, b := range f.Bookings {
 		if verdicts[i].Kind.counts() && b.Blocks {
-			origins = append(origins, booking.Origin{Feed: b.Feed, UID: b.UID, Key: b.Key, Span: b.Span, Revision: b.Revision})
+			origins = append(origins, booking.Origin{Feed: b.Feed, Platform: b.Platform, UID: b.UID, Key: b.Key, Span: b.Span, Revision: b.Revision})
 			at = append(at, i)
 		}
 	}
-	for n, stands := range booking.Unify(origins) {
-		if stands != n {
-			verdicts[at[n]] = Verdict{Kind: OneWith, With: f.Bookings[at[stands]].ID,
-				Evidence: echo.Evidence{Kind: echo.TwoOrigins}}
+	for n, one := range booking.Unify(origins) {
+		switch v := &verdicts[at[n]]; {
+		case one.Stands != n:
+			*v = Verdict{Kind: OneWith, With: f.Bookings[at[one.Stands]].ID, Evidence: echo.Evidence{Kind: echo.TwoOrigins}}
+		case one.Differ:
+			v.Rest = []span.Span{one.Blocks}
+			if v.Evidence == (echo.Evidence{}) {
+				v.Evidence = echo.Evidence{Kind: echo.TwoOrigins, Against: echo.SpansDiffer, Span: one.Blocks}
+			}
 		}
 	}
 }

@@ -46,7 +46,12 @@ func grounds(e echo.Evidence, n Names) string {
 	case echo.NeverSent:
 		return fmt.Sprintf("It carries a UID that Wharf gave out, but from %s to %s was never sent with it.", first, last)
 	case echo.TwoOrigins:
+		if e.Against == echo.SpansDiffer {
+			return fmt.Sprintf("Another feed has the same UID with other dates: %s to %s is taken, which is all that either says.", first, last)
+		}
 		return "It has the same UID as a later revision, or an exact copy, in another feed: one booking with two origins."
+	case echo.GoesRound:
+		return fmt.Sprintf("It overlaps %s to %s, which came from %s and overlaps in turn what that was sent: something goes round between the two and grows each time, so Wharf sends it no further.", first, last, n.Of(e.Mirrors))
 	case echo.Paired:
 		return fmt.Sprintf("%s shows just these dates too, nothing that Wharf sent explains it, and it is not alone: the two may be linked directly.", whom)
 	}
@@ -107,6 +112,7 @@ var against = map[echo.Reason]string{
 	echo.ReadersMixed:       "But two kinds of readers come to its link, and nobody knows which is the platform.",
 	echo.NotReflected:       "But its feed shows nothing of what it gets from Wharf.",
 	echo.NewWay:             "But that is not known of this feed.",
+	echo.SpansDiffer:        "Which of them is right is for the platforms to say.",
 	echo.NotKnownBefore:     "But not all of it was known to the platform before.",
 	echo.NothingSpeaksForIt: "It may as well be a sale of its own.",
 }
