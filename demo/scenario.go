@@ -50,6 +50,8 @@ func (s sale) booking(today span.Date) standin.Booking {
 		b.Until = b.From + "T" + s.hours[6:]
 		b.From += "T" + s.hours[:5]
 	}
+	// Sold some weeks ahead: not all on one day, and before Wharf came.
+	b.Made = time.Date(2000, 1, 1, 9+len(s.guest)%9, 7*len(s.guest)%60, 0, 0, time.UTC).AddDate(0, 0, int(today-span.NewDate(2000, 1, 1))-18-3*(len(s.guest)+s.first+12))
 	return b
 }
 
@@ -67,7 +69,9 @@ type platform struct {
 // Harbour School both have the eleventh day. The Osei family leaves on the day on which
 // the Fenn party arrives, which is none. On the fifth day three crews want four of the
 // three rowing gigs, and a talk that is only asked for falls into a class in the hall.
-// Nothing goes back to the Yard Board, which is a direction that is missing.
+// Nothing goes back to the Yard Board, which is a direction that is missing. The platforms write
+// what they import as real ones do: some keep the UIDs, some have their own; as dates or from noon
+// to noon; one cuts off the past, one shows what was cancelled, one shows nothing of it.
 var scenario = []platform{
 	{
 		name: "Merrow Charter Desk", calendar: ketch, feed: "Ketch, Merrow Charter Desk", publication: "Ketch, for Merrow Charter Desk", color: "teal",
@@ -77,23 +81,23 @@ var scenario = []platform{
 	},
 	{
 		name: "Strand & Tern Charters", calendar: ketch, feed: "Ketch, Strand & Tern", publication: "Ketch, for Strand & Tern", color: "rust",
-		secret: "strand-8a17e3c55f", style: standin.Style{Timed: true, Zone: zoneName, Sale: "Charter: %s", Block: "Not bookable"},
+		secret: "strand-8a17e3c55f", style: standin.Style{Timed: true, Zone: zoneName, Sale: "Charter: %s", Block: "Not bookable", UIDs: standin.Own},
 		sales: []sale{{guest: "Fenn party", first: 5, last: 7}, {guest: "Harbour School", first: 11, last: 14}, {guest: "P. Okafor", first: 19, last: 20}, {guest: "Quay Singers", first: 33, last: 35}},
 	},
 	{
 		name: "Kittiwake Berths", calendar: ketch, feed: "Ketch, Kittiwake Berths", publication: "Ketch, for Kittiwake Berths", color: "indigo",
-		secret: "kittiwake-c40b7e912d", style: standin.Style{Sale: "Berthed: %s", Block: "No berth"},
+		secret: "kittiwake-c40b7e912d", style: standin.Style{Sale: "Berthed: %s", Block: "No berth", UIDs: standin.Own},
 		sales: []sale{{guest: "A. Moreau", first: -3, last: -1}, {guest: "J. Brightwater", first: 0, last: 2}, {guest: "Sandhu crew", first: 16, last: 18}, {guest: "E. Vance", first: 28, last: 31}},
 	},
 	{
 		name: "Kittiwake Berths", thing: "Guest pontoon", calendar: "Guest pontoon", feed: "Pontoon, Kittiwake Berths", publication: "Pontoon, for Kittiwake Berths", color: "azure",
-		secret: "kittiwake-51d08e7a36", style: standin.Style{Sale: "Berthed: %s", Block: "No berth"},
+		secret: "kittiwake-51d08e7a36", style: standin.Style{Zone: zoneName, Sale: "Berthed: %s", Block: "No berth", BlockTimes: true, KeepsCancelled: true},
 		sales: []sale{{guest: "SY Curlew", first: -2, last: 1}, {guest: "SY Petrel", first: 0, last: 3}, {guest: "MV Annika", first: 1, last: 2}, {guest: "SY Heron", first: 2, last: 9},
 			{guest: "SY Sea Holly", first: 6, last: 8}, {guest: "MV Brendan", first: 7, last: 14}, {guest: "SY Curlew", first: 13, last: 16}, {guest: "SY Dunlin", first: 15, last: 22}},
 	},
 	{
 		name: "Long Ness Moorings", thing: "Guest pontoon", calendar: "Guest pontoon", feed: "Pontoon, Long Ness Moorings", publication: "Pontoon, for Long Ness Moorings", color: "ochre",
-		secret: "longness-9b3f20c6e1", style: standin.Style{Sale: "%s", Block: "Taken"},
+		secret: "longness-9b3f20c6e1", style: standin.Style{Sale: "%s", Block: "Taken", Trims: true},
 		sales: []sale{{guest: "Tern of Hoy", first: -1, last: 1}, {guest: "Wild Thyme", first: 1, last: 6}, {guest: "Orla", first: 3, last: 5, tentative: true}, {guest: "Saltwind", first: 8, last: 11}, {guest: "Isbjørn", first: 18, last: 25}},
 	},
 	{
@@ -114,7 +118,7 @@ var scenario = []platform{
 	},
 	{
 		name: "Strand & Tern Charters", thing: "Rowing gigs", calendar: "Rowing gigs", feed: "Gigs, Strand & Tern", publication: "Gigs, for Strand & Tern", color: "coral",
-		secret: "strand-0f82c7a91e", style: standin.Style{Hours: true, Zone: zoneName, Sale: "Visitors: %s", Block: "Not bookable"}, units: 2,
+		secret: "strand-0f82c7a91e", style: standin.Style{Hours: true, Zone: zoneName, Sale: "Visitors: %s", Block: "Not bookable", Hidden: true}, units: 2,
 		sales: []sale{{guest: "Brae school, two boats", first: 5, hours: "10:00-12:00"}, {guest: "Quay Singers", first: 9, hours: "14:00-16:00"}},
 	},
 	{

@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"html/template"
 	"net/http"
+	"slices"
 )
 
 // Handler serves the platform: a page for people, its feed, and the same in JSON for
@@ -86,7 +87,7 @@ func (p *Platform) page(w http.ResponseWriter, r *http.Request) {
 	p.mu.Unlock()
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
 	_ = pageTemplate.Execute(w, map[string]any{ // the reader went away
-		"Name": p.Name, "Thing": orKetch(p.Thing), "Hours": p.Style.Hours, "Bookings": p.Bookings(), "Blocks": p.Blocks(), "Feed": "http://" + r.Host + p.FeedPath(), "Import": link,
+		"Name": p.Name, "Thing": orKetch(p.Thing), "Hours": p.Style.Hours, "Bookings": standing(p.Bookings()), "Blocks": p.Blocks(), "Feed": "http://" + r.Host + p.FeedPath(), "Import": link,
 	})
 }
 
@@ -95,4 +96,9 @@ func orKetch(thing string) string {
 		return "the ketch Merrow"
 	}
 	return "the " + thing
+}
+
+// standing are the bookings that are not cancelled.
+func standing(all []Booking) []Booking {
+	return slices.DeleteFunc(all, func(b Booking) bool { return b.Cancelled })
 }

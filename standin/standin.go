@@ -7,7 +7,6 @@ package standin
 
 import (
 	"bytes"
-	"cmp"
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
@@ -25,27 +24,6 @@ import (
 	"time"
 
 	"wharf/core/ical"
-	"wharf/core/span"
-)
-
-// Style is how a platform writes its feed.
-type Style struct {
-	Timed bool   // sales by the day have times (09:00 to 18:00 in Zone) instead of dates
-	Hours bool   // what is sold is sold by the hour
-	Zone  string // IANA name for Timed and Hours
-	Sale  string // title of a sale; %s is the guest
-	Block string // title of an imported block
-	UIDs  UIDs   // of imported blocks
-	Joins bool   // blocks by the day that lie end to end are one
-}
-
-// UIDs says what a platform writes as the UIDs of what it imports.
-type UIDs string
-
-const (
-	Theirs UIDs = ""    // those that they came with
-	Own    UIDs = "own" // its own, which stay
-	New    UIDs = "new" // its own, new ones at every download
 )
 
 // Booking is a sale made on the platform, from one date or local time up to another.
@@ -57,6 +35,7 @@ type Booking struct {
 	Made      time.Time `json:"made"`
 	Tentative bool      `json:"tentative,omitempty"` // asked for, not accepted yet
 	Weeks     int       `json:"weeks,omitempty"`     // how often it comes again, weekly
+	Cancelled bool      `json:"cancelled,omitempty"` // and shown so
 }
 
 // Block is a stretch that the platform imported: dates, or times in UTC.
@@ -68,11 +47,18 @@ type Block struct {
 
 // state is what a platform keeps.
 type state struct {
-	Bookings []Booking `json:"bookings"`
-	Import   string    `json:"import"`
-	ETag     string    `json:"etag"`
-	Blocks   []Block   `json:"blocks"`
-	Serial   int       `json:"serial"`
+	Bookings []Booking  `json:"bookings"`
+	Import   string     `json:"import"`
+	ETag     string     `json:"etag"`
+	Blocks   []Block    `json:"blocks"`
+	Late     []download `json:"late,omitempty"` // what was downloaded and is not shown yet
+	Serial   int        `json:"serial"`
+}
+
+// download is a download, and when it is shown.
+type download struct {
+	At     time.Time `json:"at"`
+	Blocks []Block   `json:"blocks"`
 }
 
 // Platform is one pretend platform. Its methods may be called at once from anywhere.
@@ -159,14 +145,18 @@ func (p *Platform) Add(b Booking) (Booking, error) {
 	return b, p.save()
 }
 
-// Cancel takes a booking back: it vanishes from the feed.
+// Cancel takes a booking back: it vanishes from the feed, or is shown as cancelled.
 func (p *Platform) Cancel(id string) (bool, error) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
-	before := len(p.state.Bookings)
-	p.state.Bookings = slices.DeleteFunc(p.state.Bookings, func(b Booking) bool { return b.ID == id })
-	if len(p.state.Bookings) == before {
+	n := slices.IndexFunc(p.state.Bookings, func(b Booking) bool { return b.ID == id && !b.Cancelled })
+	if n < 0 {
 		return false, nil
+	}
+	if p.Style.KeepsCancelled {
+		p.state.Bookings[n].Cancelled = true
+	} else {
+		p.state.Bookings = slices.Delete(p.state.Bookings, n, n+1)
 	}
 	return true, p.save()
 }
@@ -182,6 +172,7 @@ func (p *Platform) Bookings() []Booking {
 func (p *Platform) Blocks() []Block {
 	p.mu.Lock()
 	defer p.mu.Unlock()
+	p.apply()
 	return slices.Clone(p.state.Blocks)
 }
 
@@ -240,8 +231,17 @@ func (p *Platform) ImportNow(ctx context.Context) error {
 	}
 	p.mu.Lock()
 	defer p.mu.Unlock()
-	p.state.Blocks, p.state.ETag, p.seen = blocks, resp.Header.Get("ETag"), p.Now()
+	p.state.ETag, p.seen = resp.Header.Get("ETag"), p.Now()
+	p.state.Late = append(p.state.Late, download{p.Now().Add(p.Style.Late), blocks})
+	p.apply()
 	return p.save()
+}
+
+// apply shows what was downloaded long enough ago.
+func (p *Platform) apply() {
+	for len(p.state.Late) > 0 && !p.state.Late[0].At.After(p.Now()) {
+		p.state.Blocks, p.state.Late = p.state.Late[0].Blocks, p.state.Late[1:]
+	}
 }
 
 func blocksOf(cal *ical.Component) ([]Block, error) {
@@ -249,6 +249,9 @@ func blocksOf(cal *ical.Component) ([]Block, error) {
 	for _, e := range cal.Children("VEVENT") {
 		start, _ := e.Get("DTSTART")
 		end, _ := e.Get("DTEND")
+		if e.Text("STATUS") == "CANCELLED" {
+			continue
+		}
 		from, err := start.Moment()
 		if err != nil {
 			return nil, err
@@ -268,120 +271,6 @@ func written(m ical.Moment) string {
 		return m.Wall.Date().String()
 	}
 	return m.Wall.Time().Format("20060102T150405Z")
-}
-
-// FeedPath is where the platform's feed is found.
-func (p *Platform) FeedPath() string { return "/ical/" + p.Secret + "/" + p.file() }
-
-func (p *Platform) file() string {
-	if p.Thing == "" {
-		return "ketch.ics"
-	}
-	return strings.ReplaceAll(strings.ToLower(p.Thing), " ", "-") + ".ics"
-}
-
-// Feed writes the platform's feed: its sales, and what it imported as blocks.
-func (p *Platform) Feed() []byte {
-	p.mu.Lock()
-	defer p.mu.Unlock()
-	cal := &ical.Component{Name: "VCALENDAR"}
-	cal.Add("VERSION", "2.0")
-	cal.Add("PRODID", "-//"+p.Name+"//Bookings//EN")
-	cal.AddText("X-WR-CALNAME", p.Name)
-	stamp := p.Now().UTC().Format("20060102T150405Z") // as at many platforms: the time of the download
-	for _, b := range p.state.Bookings {
-		e := &ical.Component{Name: "VEVENT"}
-		e.Add("UID", b.ID+"@"+slug(p.Name)+".example")
-		e.Add("DTSTAMP", stamp)
-		e.Add("CREATED", b.Made.Format("20060102T150405Z"))
-		p.addTimes(e, b.From, b.Until)
-		e.AddText("SUMMARY", strings.ReplaceAll(p.Style.Sale, "%s", b.Guest))
-		if b.Tentative {
-			e.Add("STATUS", "TENTATIVE")
-		}
-		if b.Weeks > 0 {
-			e.Add("RRULE", fmt.Sprintf("FREQ=WEEKLY;COUNT=%d", b.Weeks))
-		}
-		cal.AddComponent(e)
-	}
-	for _, b := range p.shown() {
-		e := &ical.Component{Name: "VEVENT"}
-		e.Add("UID", p.uidOf(b))
-		e.Add("DTSTAMP", stamp)
-		addDates(e, b.From, b.Until)
-		e.AddText("SUMMARY", p.Style.Block)
-		cal.AddComponent(e)
-	}
-	return []byte(cal.String())
-}
-
-// shown are the imported blocks as the feed shows them.
-func (p *Platform) shown() []Block {
-	blocks := slices.SortedFunc(slices.Values(p.state.Blocks), func(a, b Block) int { return cmp.Or(cmp.Compare(a.From, b.From), cmp.Compare(a.UID, b.UID)) })
-	if !p.Style.Joins {
-		return blocks
-	}
-	var joined []Block
-	for _, b := range blocks {
-		if n := len(joined); n > 0 && joined[n-1].Until >= b.From {
-			joined[n-1].Until = max(joined[n-1].Until, b.Until)
-			continue
-		}
-		joined = append(joined, b)
-	}
-	return joined
-}
-
-// uidOf is the UID that the feed gives a block.
-func (p *Platform) uidOf(b Block) string {
-	switch p.Style.UIDs {
-	case Own:
-		sum := sha256.Sum256([]byte(p.Name + b.UID))
-		return hex.EncodeToString(sum[:8]) + "@" + slug(p.Name) + ".example"
-	case New:
-		p.downloads++
-		return fmt.Sprintf("%d-%d@%s.example", p.Now().UnixNano(), p.downloads, slug(p.Name))
-	}
-	return b.UID
-}
-
-func (p *Platform) addTimes(e *ical.Component, first, last string) {
-	zone := ical.Param{Name: "TZID", Values: []string{p.Style.Zone}}
-	switch {
-	case p.Style.Hours:
-		e.Add("DTSTART", compact(first)+"00", zone)
-		e.Add("DTEND", compact(last)+"00", zone)
-		return
-	case !p.Style.Timed:
-		addDates(e, first, last)
-		return
-	}
-	final, _ := span.ParseDate(last) // Add has checked it
-	e.Add("DTSTART", compact(first)+"T090000", zone)
-	e.Add("DTEND", compact((final-1).String())+"T180000", zone)
-}
-
-// addDates writes dates, or the times in UTC of an imported block.
-func addDates(e *ical.Component, first, last string) {
-	if strings.HasSuffix(first, "Z") {
-		e.Add("DTSTART", first)
-		e.Add("DTEND", last)
-		return
-	}
-	date := ical.Param{Name: "VALUE", Values: []string{"DATE"}}
-	e.Add("DTSTART", compact(first), date)
-	e.Add("DTEND", compact(last), date)
-}
-
-func compact(date string) string { return strings.NewReplacer("-", "", ":", "").Replace(date) }
-
-func slug(name string) string {
-	return strings.Map(func(r rune) rune {
-		if r >= 'a' && r <= 'z' {
-			return r
-		}
-		return -1
-	}, strings.ToLower(name))
 }
 
 // Run imports at every tick until ctx ends. An import that fails is left for the next.

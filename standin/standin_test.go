@@ -142,3 +142,57 @@ func TestByTheHour(t *testing.T) {
 	status, _ = get(t, server.URL+strings.Replace(p.FeedPath(), "net-loft-hall", "ketch", 1))
 	assert.Equal(t, http.StatusNotFound, status)
 }
+
+// TestStyles: platforms write what they import in ways of their own.
+func TestStyles(t *testing.T) {
+	const date, end = "DTSTART;VALUE=DATE:", "DTEND;VALUE=DATE:"
+	whole := date + "20260720\r\n" + end + "20260722"
+	for name, tc := range map[string]struct {
+		style standin.Style
+		has   []string
+		lacks []string
+	}{
+		"its UIDs":               {standin.Style{UIDs: standin.Own}, []string{whole, "@desk.example"}, []string{"theirs@wharf"}},
+		"no UIDs":                {standin.Style{UIDs: standin.None}, []string{whole}, []string{"UID"}},
+		"blocks like sales":      {standin.Style{Block: "%s"}, []string{whole, "SUMMARY:"}, []string{"Blocked"}},
+		"blocks without a title": {standin.Style{}, []string{whole, "SUMMARY:Ann"}, []string{"SUMMARY:\r\n"}},
+		"from noon to noon":      {standin.Style{BlockTimes: true, Zone: "America/Halifax"}, []string{"DTSTART;TZID=America/Halifax:20260720T120000", "DTEND;TZID=America/Halifax:20260722T120000"}, nil},
+		"joined":                 {standin.Style{Joins: true}, []string{date + "20260720\r\n" + end + "20260725"}, []string{whole}},
+		"joined with its own":    {standin.Style{JoinsOwn: true, Block: "Taken"}, []string{date + "20260718\r\n" + end + "20260725"}, []string{"Ann"}},
+		"cut into days":          {standin.Style{Splits: true}, []string{date + "20260720\r\n" + end + "20260721", date + "20260721\r\n" + end + "20260722"}, []string{whole}},
+		"the last day too":       {standin.Style{LastDay: true}, []string{date + "20260720\r\n" + end + "20260723"}, []string{whole}},
+		"the past cut off":       {standin.Style{Trims: true}, []string{date + "20260721\r\n" + end + "20260722"}, []string{whole, "Ann"}},
+		"not at all":             {standin.Style{Hidden: true}, []string{"Ann"}, []string{"20260722"}},
+		"later":                  {standin.Style{Late: time.Hour}, []string{"Ann"}, []string{"20260722"}},
+		"twice":                  {standin.Style{Twice: true}, []string{"UID:theirs@wharf\r\n", "UID:theirs@wharf-2\r\n"}, nil},
+		"what is cancelled":      {standin.Style{KeepsCancelled: true}, []string{"SUMMARY:Bo", "STATUS:CANCELLED"}, nil},
+	} {
+		t.Run(name, func(t *testing.T) {
+			tc.style.Sale = "%s"
+			p, server := newPlatform(t, filepath.Join(t.TempDir(), "state.json"), tc.style)
+			p.Now = func() time.Time { return time.Date(2026, 7, 21, 12, 0, 0, 0, time.UTC) }
+			_, err := p.Book("Ann", "2026-07-18", "2026-07-20")
+			require.NoError(t, err)
+			bo, err := p.Book("Bo", "2026-08-01", "2026-08-02")
+			require.NoError(t, err)
+			feed := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+				fmt.Fprint(w, "BEGIN:VCALENDAR\r\nBEGIN:VEVENT\r\nUID:theirs@wharf\r\n"+whole+"\r\nEND:VEVENT\r\n",
+					"BEGIN:VEVENT\r\nUID:more@wharf\r\n"+date+"20260722\r\n"+end+"20260725\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n")
+			}))
+			t.Cleanup(feed.Close)
+			require.NoError(t, p.SetImport(feed.URL))
+			require.NoError(t, p.ImportNow(context.Background()))
+			gone, err := p.Cancel(bo.ID)
+			require.NoError(t, err)
+			require.True(t, gone)
+			_, text := get(t, server.URL+p.FeedPath())
+			for _, part := range tc.has {
+				assert.Contains(t, text, part)
+			}
+			for _, part := range tc.lacks {
+				assert.NotContains(t, text, part)
+			}
+			assert.Equal(t, tc.style.KeepsCancelled, strings.Contains(text, "SUMMARY:Bo"))
+		})
+	}
+}

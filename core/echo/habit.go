@@ -135,7 +135,7 @@ func (m *matcher) habits() []Habit {
 		learnt(HabitOf{Name: Delays}, strconv.Itoa(int(l.delay/time.Minute)))
 	}
 	if !math.IsInf(l.rate, 1) {
-		learnt(HabitOf{Name: Rate}, strconv.FormatFloat(l.rate*24*3600, 'g', 3, 64))
+		learnt(HabitOf{Name: Rate}, strconv.FormatFloat(math.Round(l.rate*24*3600*1e6)/1e6, 'f', -1, 64))
 	}
 	var habits []Habit
 	for of, value := range all {

@@ -219,7 +219,7 @@ func verdictsOn(f Facts) (verdicts []Verdict, habits []Habit) {
 }
 
 // mostRounds is how often entries are judged anew by what was learnt of them.
-const mostRounds = 3
+const mostRounds = 2
 
 // echoesIn judges the entries of all feeds, and anew while that teaches something.
 func echoesIn(f Facts, feeds []echo.Feed) []echo.Finding {

@@ -117,12 +117,16 @@ var against = map[echo.Reason]string{
 	echo.NothingSpeaksForIt: "It may as well be a sale of its own.",
 }
 
-// Habit says what is known of a platform.
-func Habit(of echo.HabitOf, value string) string {
+// Habit says what is known of a platform; example is the title of an entry that it was learnt
+// from, "" for none.
+func Habit(of echo.HabitOf, value, example string) string {
 	if value == echo.Off {
 		return fmt.Sprintf("Nothing is concluded from %s.", strings.ToLower(strings.TrimSuffix(habitAbout(of), ".")))
 	}
-	form := "that are written as " + of.Of
+	form := "written as " + of.Of
+	if example != "" {
+		form = fmt.Sprintf("such as %q", example)
+	}
 	if _, title, titled := strings.Cut(of.Of, " "); titled {
 		form = "called " + title
 	}
@@ -140,6 +144,9 @@ func Habit(of echo.HabitOf, value string) string {
 	case echo.Delays:
 		if value == "0" {
 			return "It shows what it got at once."
+		}
+		if value == "1" {
+			return "It may take a minute to show what it got."
 		}
 		return fmt.Sprintf("It may take %s minutes to show what it got.", value)
 	case echo.Rate:

@@ -13,10 +13,22 @@ func (s *server) ListHabits(ctx context.Context, r gen.ListHabitsRequestObject) 
 		return nil, err
 	}
 	rows, err := s.Store.Habits(ctx, r.Id, orEmpty(r.Params.Past))
+	if err != nil {
+		return nil, err
+	}
+	var first []int64 // an example of each
+	for _, h := range rows {
+		first = append(first, h.Bookings[:min(1, len(h.Bookings))]...)
+	}
+	bookings, err := s.Store.Bookings(ctx, first)
 	all := make(gen.ListHabits200JSONResponse, len(rows))
 	for i, h := range rows {
+		example := ""
+		if len(h.Bookings) > 0 {
+			example = bookings[h.Bookings[0]].Title
+		}
 		all[i] = gen.Habit{Habit: gen.HabitName(h.Name), Of: optional(h.OfWhat), Value: h.Value, Since: h.Since, Until: h.Until, SetBy: optional(h.SetBy),
-			Feed: optional(h.FeedID), Calendar: optional(h.CalendarID), Sentence: sentences.Habit(h.Of(), h.Value)}
+			Feed: optional(h.FeedID), Calendar: optional(h.CalendarID), Sentence: sentences.Habit(h.Of(), h.Value, example)}
 		if len(h.Bookings) > 0 {
 			all[i].Bookings = &rows[i].Bookings
 		}
