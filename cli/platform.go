@@ -198,10 +198,14 @@ func (env *Env) tellHabits(ctx context.Context, api *client.Client, p client.Pla
 		case h.Feed != nil:
 			from = clean(names[*h.Feed])
 		}
-		rows[i] = table.Row{h.Habit, clean(h.Sentence), from, env.when(&h.Since)}
+		of := ""
+		if h.Of != nil {
+			of = clean(*h.Of)
+		}
+		rows[i] = table.Row{h.Habit, clean(h.Sentence), from, env.when(&h.Since), of}
 	}
 	fmt.Fprintln(env.Out)
-	printTable(env.Out, table.Row{"Habit", "What is known", "From", "Since"}, rows)
+	printTable(env.Out, table.Row{"Habit", "What is known", "From", "Since", "Of"}, rows)
 	return nil
 }
 

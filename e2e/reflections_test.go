@@ -23,7 +23,7 @@ func TestReflectionsUnderOtherUIDs(t *testing.T) {
 			strand := w.platforms[1]
 			strand.Style.UIDs = uids
 			for i := range 12 { // it has sold about once a week
-				_, err := strand.Add(standin.Booking{Guest: fmt.Sprint("Party ", i), From: day(t, 60+4*i), Until: day(t, 62+4*i), Made: now().Add(-time.Duration(90-7*i) * 24 * time.Hour)})
+				_, err := strand.Add(standin.Booking{Guest: guests[i], From: day(t, 60+4*i), Until: day(t, 62+4*i), Made: now().Add(-time.Duration(90-7*i) * 24 * time.Hour)})
 				require.NoError(t, err)
 			}
 			w.subscribe("Ketch Merrow")
@@ -79,7 +79,7 @@ func TestMirrors(t *testing.T) {
 	w := newWorld(t, []string{"Merrow Charter Desk", "Strand & Tern Charters"})
 	w.platforms[1].Style.UIDs = standin.Own
 	for i := range 12 {
-		_, err := w.platforms[1].Add(standin.Booking{Guest: fmt.Sprint("Party ", i), From: day(t, 60+4*i), Until: day(t, 62+4*i), Made: now().Add(-time.Duration(90-7*i) * 24 * time.Hour)})
+		_, err := w.platforms[1].Add(standin.Booking{Guest: guests[i], From: day(t, 60+4*i), Until: day(t, 62+4*i), Made: now().Add(-time.Duration(90-7*i) * 24 * time.Hour)})
 		require.NoError(t, err)
 	}
 	w.subscribe("Ketch Merrow")
@@ -114,7 +114,7 @@ func TestHabits(t *testing.T) {
 	strand := w.platforms[1]
 	strand.Style.UIDs = standin.Own
 	for i := range 12 {
-		_, err := strand.Add(standin.Booking{Guest: fmt.Sprint("Party ", i), From: day(t, 60+4*i), Until: day(t, 62+4*i), Made: now().Add(-time.Duration(90-7*i) * 24 * time.Hour)})
+		_, err := strand.Add(standin.Booking{Guest: guests[i], From: day(t, 60+4*i), Until: day(t, 62+4*i), Made: now().Add(-time.Duration(90-7*i) * 24 * time.Hour)})
 		require.NoError(t, err)
 	}
 	w.subscribe("Ketch Merrow")
@@ -195,4 +195,110 @@ func TestHabits(t *testing.T) {
 	assert.NotContains(t, w.run("", "calendar", "edit", "Ketch Merrow", "--chance-limit", "0", "--json"), "chanceLimit")
 	w.run("", "publication", "edit", "For "+name, "--reader", "strandreader/2.1 (linux)")
 	assert.Contains(t, w.run("", "publication", "show", "For "+name, "--json"), `"reader":"strandreader"`)
+}
+
+// guests have names like people's.
+var guests = []string{"Aldous", "Brandreth", "Corrigan", "Dunmore", "Escott", "Farrow", "Gathercole", "Hollis", "Ingram", "Jessop", "Kettle", "Lowther"}
+
+// known makes two platforms, of which the second has sold about once a week and writes as style
+// says; both are subscribed to, and have read each other.
+func known(t *testing.T, style standin.Style) *world {
+	w := newWorld(t, []string{"Merrow Charter Desk", "Strand & Tern Charters"})
+	strand := w.platforms[1]
+	style.Sale = "Charter: %s"
+	strand.Style = style
+	for i := range 12 {
+		_, err := strand.Add(standin.Booking{Guest: guests[i], From: day(t, 60+4*i), Until: day(t, 62+4*i), Made: now().Add(-time.Duration(90-7*i) * 24 * time.Hour)})
+		require.NoError(t, err)
+	}
+	w.subscribe("Ketch Merrow")
+	w.round()
+	require.Empty(t, w.conflicts())
+	return w
+}
+
+// turn lets everything be read, picked up and read again, twice.
+func (w *world) turn() {
+	w.run("", "feed", "refresh", "--all")
+	w.round()
+	w.round()
+}
+
+// TestWorstCases: the simulation's hardest histories through the real service.
+func TestWorstCases(t *testing.T) {
+	kinds := func(w *world) (all []client.ConflictKind) {
+		for _, c := range w.conflicts() {
+			all = append(all, c.Kind)
+		}
+		return all
+	}
+	for name, tc := range map[string]struct {
+		style standin.Style
+		play  func(w *world)
+		want  []client.ConflictKind
+	}{
+		"blocks cut into days, one of them sold again after a cancellation": {standin.Style{UIDs: standin.Theirs, Block: "Not bookable", Splits: true}, func(w *world) {
+			w.book(0, "Lindqvist", 10, 13)
+			w.turn()
+			for _, c := range w.conflicts() {
+				require.Equal(w.t, client.ConflictKindUnclear, c.Kind, "at the first time it may be asked")
+			}
+			w.book(0, "Thorne", 20, 23)
+			w.book(0, "Dunmore", 30, 33)
+			w.turn()
+			require.Empty(w.t, w.conflicts(), "then it is known how it writes")
+			w.cancel(0, "Lindqvist")
+			w.turn()
+			w.book(0, "Osei", 10, 13)
+			w.book(1, "Fenn", 11, 12)
+			w.run("", "feed", "refresh", "--all")
+		}, []client.ConflictKind{client.ConflictKindDoubleBooking}},
+		"everything reflected twice, under its own UIDs": {standin.Style{UIDs: standin.Theirs, Block: "Not bookable", Twice: true}, func(w *world) {
+			for i := range 4 {
+				w.book(0, fmt.Sprint("Guest ", i), 10+4*i, 12+4*i)
+			}
+			w.turn()
+		}, nil},
+		"blocks like sales cannot be told, and are asked": {standin.Style{UIDs: standin.Own, Block: "Charter: %s"}, func(w *world) {
+			w.book(0, "Lindqvist", 10, 12)
+			w.turn()
+		}, []client.ConflictKind{client.ConflictKindUnclear}},
+		"no UIDs at all, the past cut off, what is cancelled kept": {standin.Style{UIDs: standin.None, Block: "Not bookable", Trims: true, KeepsCancelled: true}, func(w *world) {
+			w.book(0, "Lindqvist", 10, 12)
+			w.turn()
+			require.Empty(w.t, w.conflicts())
+			w.book(1, "Fenn", 20, 22)
+			w.book(0, "Osei", 21, 23)
+			w.run("", "feed", "refresh", "--all")
+			require.Len(w.t, w.conflicts(), 1)
+			w.cancel(1, "Fenn")
+			w.turn()
+		}, nil},
+		"sold inside a block that was sent, by a platform that shows nothing of it": {standin.Style{Hidden: true}, func(w *world) {
+			for i := range 6 {
+				w.book(0, fmt.Sprint("Guest ", i), 10+4*i, 12+4*i)
+			}
+			w.run("", "platform", "habit", "Strand & Tern Charters", "delay", "0")
+			w.turn()
+			w.book(1, "Fenn", 10, 12) // what Guest 0 has, sold all the same
+			w.run("", "feed", "refresh", "--all")
+		}, []client.ConflictKind{client.ConflictKindDoubleBooking}},
+		"a platform that imports its own feed": {standin.Style{UIDs: standin.Own, Block: "Not bookable"}, func(w *world) {
+			require.NoError(w.t, w.platforms[1].SetImport(w.feedLink(1)))
+			for range 3 {
+				require.NoError(w.t, w.platforms[1].ImportNow(context.Background()))
+				w.run("", "feed", "refresh", "--all")
+			}
+			require.Less(w.t, len(w.platforms[1].Blocks()), 100, "the world is as it was")
+		}, nil},
+	} {
+		t.Run(name, func(t *testing.T) {
+			w := known(t, tc.style)
+			tc.play(w)
+			if !assert.Equal(t, tc.want, kinds(w)) {
+				t.Log(w.run("", "conflict", "list"))
+				t.Log(w.run("", "calendar", "show", "Ketch Merrow", "--echoes", "--json"))
+			}
+		})
+	}
 }

@@ -97,7 +97,9 @@ func (p *Platform) sale(b Booking, stamp string) *ical.Component {
 		e.Add("UID", b.ID+"@"+slug(p.Name)+".example")
 	}
 	e.Add("DTSTAMP", stamp)
-	e.Add("CREATED", b.Made.Format("20060102T150405Z"))
+	if !strings.Contains(p.Style.Block, "%s") { // else a block could be told by that
+		e.Add("CREATED", b.Made.Format("20060102T150405Z"))
+	}
 	p.addTimes(e, b.From, b.Until)
 	e.AddText("SUMMARY", strings.ReplaceAll(p.Style.Sale, "%s", b.Guest))
 	switch {

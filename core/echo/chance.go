@@ -66,8 +66,8 @@ const (
 )
 
 // learnReflects says whether the feed shows what its platform was sent. What it knew and does
-// not show, though it shows later dates, tells that it shows nothing of it, if all that equals
-// something sent is written as its sales are. Where it shows all and more, it shows all.
+// not show, though it shows later dates, tells that it shows nothing of it, if nearly all that
+// equals something sent is written as its sales are. Where it shows all and more, it shows all.
 func (m *matcher) learnReflects(all []found) {
 	l, of := &m.learnt, HabitOf{Name: Reflects}
 	if _, said := m.feed.Said[of]; said {
@@ -97,10 +97,15 @@ func (m *matcher) learnReflects(all []found) {
 			shown[it.Span] = true
 		}
 	}
-	asSales := func(f found) bool { return l.salesForms[m.feed.Entries[f.entry].Form] }
+	others := 0 // that equal something sent, and are not written as sales are
+	for _, f := range all {
+		if !l.salesForms[m.feed.Entries[f.entry].Form] {
+			others++
+		}
+	}
 	l.reflects = l.reflected
 	switch {
-	case unshown >= leastUnshown && len(l.blockForms) == 0 && !slices.ContainsFunc(all, func(f found) bool { return !asSales(f) }):
+	case unshown >= max(leastUnshown, leastShown*others) && len(l.blockForms) == 0:
 		l.reflects = No
 	case unshown == 0 && len(shown) >= leastShown:
 		l.reflects = Yes

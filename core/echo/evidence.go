@@ -62,6 +62,8 @@ const (
 	// Paired: another platform shows the same span, nothing that we sent explains it, and there
 	// are more such pairs: the platforms may be linked directly.
 	Paired Reason = "paired"
+	// OwnAgain: it stands beside its platform's own sale of Span, and is not written as a sale.
+	OwnAgain Reason = "own_again"
 	// PartSent: it holds whole items that were sent, and more.
 	PartSent Reason = "part_sent"
 

@@ -76,10 +76,12 @@ func (m *matcher) learn(from sources) {
 	l.obey(m.feed.Said, m.rules.Delay)
 }
 
-// surelySold reports whether nobody can have sent the entry.
+// surelySold reports whether nobody can have sent the entry, nor the platform itself what it
+// shows of the same span already, written otherwise.
 func (m *matcher) surelySold(i int, from sources) bool {
 	e := m.feed.Entries[i]
-	return m.rows[i] == nil && !m.known[i] && m.nothingSent(e) && !from.of(m.feed.Platform, e)
+	first := m.first[e.Span]
+	return m.rows[i] == nil && !m.known[i] && m.nothingSent(e) && !from.of(m.feed.Platform, e) && (first.seen == e.Stand.SeenBy || first.form == e.Form)
 }
 
 // doubts are the forms known to be of blocks that only few of their entries make doubtful:

@@ -24,8 +24,15 @@ type matcher struct {
 	known    []bool     // its UID is one of ours
 	settled  []bool     // there is a verdict
 	used     map[carried.Name]bool
-	furthest []int64   // the latest end of the items up to there
+	furthest []int64 // the latest end of the items up to there
+	first    map[span.Span]firstShown
 	earliest time.Time // pickup of any of them
+}
+
+// firstShown is the entry of a span that a feed showed first.
+type firstShown struct {
+	seen time.Time
+	form string
 }
 
 func newMatcher(r Rules, f *Feed, held *holdings, all *everything) *matcher {
@@ -46,8 +53,11 @@ func newMatcher(r Rules, f *Feed, held *holdings, all *everything) *matcher {
 			m.earliest = it.since()
 		}
 	}
+	m.first = make(map[span.Span]firstShown, n)
 	for i, e := range f.Entries {
-		m.verdicts[i] = Verdict{Kind: Booking}
+		if was, seen := m.first[e.Span]; !seen || e.Stand.SeenBy.Before(was.seen) {
+			m.first[e.Span] = firstShown{e.Stand.SeenBy, e.Form}
+		}
 		m.verdicts[i], m.rows[i], m.known[i] = all.certain(f.Platform, e)
 	}
 	return m
@@ -391,7 +401,7 @@ func (m *matcher) verdictOn(f found, besides bool) Verdict {
 		v.Evidence.Kind = KnewBefore
 	case besides:
 		v.Evidence.Kind = SideBySide
-	case !first.stamp.IsZero() && (first.stamp.Equal(e.Created) || first.stamp.Equal(e.Stamp)):
+	case !first.stamp.IsZero() && (first.stamp.Equal(e.Created) || first.stamp.Equal(e.Stamp) && e.Stamp.Before(e.Stand.SeenBy.Add(-m.rules.Skew))): // else it may be the time of our reading
 		v.Evidence.Kind = SameStamp
 	case chance < m.rules.Limit && !m.learnt.alike[e.Form] && !m.learnt.ways[WithOwn]: // guests want the same nights more often than by chance
 		v.Evidence.Kind, v.Evidence.Chance = Improbable, chance

@@ -43,6 +43,35 @@ func pair(r Rules, all []*matcher) {
 	for _, p := range pairs {
 		judgePairs(all, p)
 	}
+	for _, m := range all {
+		m.againstItself()
+	}
+}
+
+// againstItself finds what a feed shows beside its platform's own sale of the same span, written
+// otherwise: no platform sells twice what it knows to be sold, so it imports its own feed, or
+// another one that imports it.
+func (m *matcher) againstItself() {
+	l := &m.learnt
+	sold := map[span.Span]bool{}
+	for i, e := range m.feed.Entries {
+		if m.verdicts[i].Kind == Booking && l.salesForms[e.Form] {
+			sold[e.Span] = true
+		}
+	}
+	var again []int
+	for i, e := range m.feed.Entries {
+		if v := m.verdicts[i]; !m.settled[i] && v.Kind == Booking && sold[e.Span] && m.unlikeSales(e) {
+			again = append(again, i)
+		}
+	}
+	for _, i := range again {
+		v := Verdict{Kind: Echo, Evidence: Evidence{Kind: OwnAgain, Span: m.feed.Entries[i].Span, Platform: m.feed.Platform, Live: true}}
+		if len(again) < leastPairs {
+			v.Kind, v.Evidence.Against = Unclear, NothingSpeaksForIt
+		}
+		m.verdicts[i] = v
+	}
 }
 
 // alike are the entries that nothing explains, of spans that several feeds show.
@@ -74,10 +103,7 @@ func judgePairs(all []*matcher, pairs [][2]shown) {
 		return l.salesForms[form] || l.alike[form] && l.forms[form]
 	}
 	entry := func(s shown) Entry { return all[s.feed].feed.Entries[s.entry] }
-	unlike := func(s shown) bool {
-		l, form := &all[s.feed].learnt, entry(s).Form
-		return form != "" && len(l.salesForms) > 0 && !sale(s) && !l.alike[form]
-	}
+	unlike := func(s shown) bool { return !sale(s) && all[s.feed].unlikeSales(entry(s)) }
 	oneSided := map[int]int{} // by the feed that may reflect
 	for _, p := range pairs {
 		for side, s := range p {

@@ -193,7 +193,7 @@ func (m *matcher) split(open []int) []found {
 func (m *matcher) piecesLeft(open []int, add func(found)) {
 	for _, i := range open {
 		e := m.feed.Entries[i]
-		if m.settled[i] || !m.learnt.blockForms[e.Form] {
+		if m.settled[i] || !m.learnt.blockForms[e.Form] && !m.unlikeSales(e) {
 			continue
 		}
 		items := m.held.items
@@ -268,16 +268,22 @@ func (m *matcher) parts() {
 	}
 }
 
+// unlikeSales reports whether an entry is written as no sale of the feed is.
+func (m *matcher) unlikeSales(e Entry) bool {
+	l := &m.learnt
+	return e.Form != "" && len(l.salesForms) > 0 && !l.salesForms[e.Form] && !l.forms[e.Form] && !l.alike[e.Form]
+}
+
 // overlapping finds the entries that overlap something that the platform held and differ from it
 // in no way that is thought of. They are bookings, unless they are not written as sales are:
 // then nobody can tell.
 func (m *matcher) overlapping() {
-	if m.rules.Capacity > 1 || m.learnt.reflects == No || len(m.learnt.salesForms) == 0 {
+	if m.rules.Capacity > 1 || m.learnt.reflects == No {
 		return
 	}
 	for _, i := range m.open() {
 		e := m.feed.Entries[i]
-		if e.Form == "" || m.learnt.forms[e.Form] || m.learnt.salesForms[e.Form] || m.learnt.alike[e.Form] {
+		if !m.unlikeSales(e) {
 			continue
 		}
 		items := m.held.items

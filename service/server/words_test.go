@@ -14,6 +14,7 @@ import (
 	gen "wharf/api/server"
 	"wharf/core/echo"
 	"wharf/core/span"
+	"wharf/internal/sentences"
 	"wharf/service/shelf"
 	"wharf/service/store"
 )
@@ -101,14 +102,38 @@ func TestSentences(t *testing.T) {
 	at := span.Days(span.NewDate(2026, 7, 10), span.NewDate(2026, 7, 12))
 	for want, e := range map[string]echo.Evidence{
 		"": {},
-		"It carries the UID under which Wharf sent 2026-07-10 to 2026-07-12 to this platform, from version 4 on.":                                                                                                                         {Kind: echo.Sent, Span: at, Platform: 1, Version: 4},
-		"It carries the UID under which Wharf sent 2026-07-10 to 2026-07-12 to Berths, from version 2 on.":                                                                                                                                {Kind: echo.Sent, Span: at, Platform: 2, Version: 2},
-		"It reflects the booking from 2026-07-10 to 2026-07-12, which is on this calendar itself.":                                                                                                                                        {Kind: echo.OwnHere, Span: at},
-		"Wharf sent 2026-07-10 to 2026-07-12 to this platform, from version 4 on. That it sold just these dates itself in the time there was for it has a chance of 1 in 30,000. It is a day longer. But that is not known of this feed.": {Kind: echo.Improbable, Chance: 0.00003, Way: echo.Widened, Against: echo.NewWay, Span: at, Platform: 1, Version: 4},
-		"Berths shows just these dates too, nothing that Wharf sent explains it, and it is not alone: the two may be linked directly. It may as well be a sale of its own.":                                                               {Kind: echo.Paired, Against: echo.NothingSpeaksForIt, Span: at, Platform: 2},
-		"It carries a UID that Wharf gave out, but from 2026-07-10 to 2026-07-12 was never sent with it.":                                                                                                                                 {Kind: echo.NeverSent, Span: at},
-		"It has the same UID as a later revision, or an exact copy, in another feed: one booking with two origins.":                                                                                                                       {Kind: echo.TwoOrigins},
+		"It carries the UID under which Wharf sent 2026-07-10 to 2026-07-12 to this platform, from version 4 on.":                                                                                                                           {Kind: echo.Sent, Span: at, Platform: 1, Version: 4},
+		"It carries the UID under which Wharf sent 2026-07-10 to 2026-07-12 to Berths, from version 2 on.":                                                                                                                                  {Kind: echo.Sent, Span: at, Platform: 2, Version: 2},
+		"It reflects the booking from 2026-07-10 to 2026-07-12, which is on this calendar itself.":                                                                                                                                          {Kind: echo.OwnHere, Span: at},
+		"Wharf sent 2026-07-10 to 2026-07-12 to this platform, from version 4 on. That it sold just these dates itself in the time there was for it has a chance of 1 in 30,000. It is a day longer. But that is not known of this feed.":   {Kind: echo.Improbable, Chance: 0.00003, Way: echo.Widened, Against: echo.NewWay, Span: at, Platform: 1, Version: 4},
+		"Berths shows just these dates too, nothing that Wharf sent explains it, and it is not alone: the two may be linked directly. It may as well be a sale of its own.":                                                                 {Kind: echo.Paired, Against: echo.NothingSpeaksForIt, Span: at, Platform: 2},
+		"It overlaps 2026-07-10 to 2026-07-12, which came from Berths and overlaps in turn what that was sent: something goes round between the two and grows each time, so Wharf sends it no further. But that is not known of this feed.": {Kind: echo.GoesRound, Against: echo.NewWay, Span: at, Platform: 1, Mirrors: 2},
+		"Another feed has the same UID with other dates: 2026-07-10 to 2026-07-12 is taken, which is all that either says. Which of them is right is for the platforms to say.":                                                             {Kind: echo.TwoOrigins, Against: echo.SpansDiffer, Span: at},
+		"It carries a UID that Wharf gave out, but from 2026-07-10 to 2026-07-12 was never sent with it.":                                                                                                                                   {Kind: echo.NeverSent, Span: at},
+		"It has the same UID as a later revision, or an exact copy, in another feed: one booking with two origins.":                                                                                                                         {Kind: echo.TwoOrigins},
 	} {
 		assert.Equal(t, want, n.sentence(store.Booking{FeedID: 5, Evidence: e}, span.Day))
+	}
+}
+
+// TestHabitSentences: what is known of a platform, as people read it.
+func TestHabitSentences(t *testing.T) {
+	for want, h := range map[string]struct {
+		of             echo.HabitOf
+		value, example string
+	}{
+		"Its feed shows nothing of what it gets from Wharf.":          {echo.HabitOf{Name: echo.Reflects}, echo.No, ""},
+		"What it shows of Wharf's has Wharf's UIDs.":                  {echo.HabitOf{Name: echo.KeepsUIDs}, echo.Yes, ""},
+		"It shows what it got at once.":                               {echo.HabitOf{Name: echo.Delays}, "0", ""},
+		"It may take a minute to show what it got.":                   {echo.HabitOf{Name: echo.Delays}, "1", ""},
+		"It makes at most 0.2 sales a day.":                           {echo.HabitOf{Name: echo.Rate}, "0.2", ""},
+		`Entries such as "Berthed: A. Moreau" are its sales.`:         {echo.HabitOf{Name: echo.FormOf, Of: "5f"}, echo.Sale, "Berthed: A. Moreau"},
+		`Entries called "No berth" are blocks.`:                       {echo.HabitOf{Name: echo.FormOf, Of: `5f "No berth"`}, echo.Block, "No berth"},
+		"Entries written as 5f are sales or blocks: they look alike.": {echo.HabitOf{Name: echo.FormOf, Of: "5f"}, echo.Both, ""},
+		"Of what it got from Wharf: several become one.":              {echo.HabitOf{Name: echo.WayOf, Of: "joined"}, echo.Yes, ""},
+		"Not so of what it got from Wharf: it is a day longer.":       {echo.HabitOf{Name: echo.WayOf, Of: "widened"}, echo.No, ""},
+		"Nothing is concluded from its delay.":                        {echo.HabitOf{Name: echo.Delays}, echo.Off, ""},
+	} {
+		assert.Equal(t, want, sentences.Habit(h.of, h.value, h.example))
 	}
 }
