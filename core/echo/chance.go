@@ -103,7 +103,10 @@ func (m *matcher) learnReflects(all []found) {
 			others++
 		}
 	}
-	l.reflects = l.reflected
+	// What was learnt holds until something speaks against it.
+	if l.reflected == No && len(l.blockForms) == 0 && others == 0 || l.reflected == Yes && unshown < leastUnshown {
+		l.reflects = l.reflected
+	}
 	switch {
 	case unshown >= max(leastUnshown, leastShown*others) && len(l.blockForms) == 0:
 		l.reflects = No

@@ -130,6 +130,8 @@ func (m *matcher) habits() []Habit {
 	}
 	if l.reflects != "" {
 		learnt(HabitOf{Name: Reflects}, l.reflects)
+	} else if l.reflected != "" {
+		learnt(HabitOf{Name: Reflects}, Off)
 	}
 	if l.measured {
 		learnt(HabitOf{Name: Delays}, strconv.Itoa(int(l.delay/time.Minute)))
@@ -147,7 +149,35 @@ func (m *matcher) habits() []Habit {
 		habits = append(habits, h)
 	}
 	slices.SortFunc(habits, func(a, b Habit) int { return cmp.Or(cmp.Compare(a.Name, b.Name), cmp.Compare(a.Of, b.Of)) })
-	return habits
+	return m.mostTelling(habits)
+}
+
+// mostForms is how many forms of a feed are told of: those that most entries taught.
+const mostForms = 200
+
+// mostTelling are habits without the forms that are too many; those known before stay.
+func (m *matcher) mostTelling(habits []Habit) []Habit {
+	var forms []Habit
+	for _, h := range habits {
+		if h.Name == FormOf {
+			forms = append(forms, h)
+		}
+	}
+	if len(forms) <= mostForms {
+		return habits
+	}
+	taught := func(h Habit) int {
+		if _, known := m.feed.Known[h.HabitOf]; known {
+			return len(m.feed.Entries) + 1
+		}
+		return len(m.learnt.from[h.HabitOf])
+	}
+	slices.SortStableFunc(forms, func(a, b Habit) int { return cmp.Compare(taught(b), taught(a)) })
+	left := map[HabitOf]bool{}
+	for _, h := range forms[mostForms:] {
+		left[h.HabitOf] = true
+	}
+	return slices.DeleteFunc(habits, func(h Habit) bool { return left[h.HabitOf] })
 }
 
 // teach notes that an entry taught a habit.
@@ -195,7 +225,9 @@ func (l *learnt) remember(known Said) {
 		case KeepsUIDs:
 			l.keepsUIDs = l.keepsUIDs || value == Yes
 		case Reflects:
-			l.reflected = value
+			if l.reflected = value; value == Off {
+				l.reflected = ""
+			}
 		case Delays:
 			if minutes, err := strconv.Atoi(value); err == nil {
 				l.delay = max(time.Duration(minutes)*time.Minute, l.delay)

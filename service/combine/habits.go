@@ -22,7 +22,7 @@ func habitsOn(tx *store.Tx, calendar int64, platforms map[int64]int64, f *judge.
 		feed.Said, feed.Known = echo.Said{}, echo.Said{}
 		for _, h := range rows {
 			switch {
-			case h.FeedID == feed.ID:
+			case h.FeedID == feed.ID && h.PlatformID == platforms[feed.ID]:
 				feed.Known[h.Of()] = h.Value
 			case h.FeedID == 0 && h.PlatformID == platforms[feed.ID]:
 				feed.Said[h.Of()] = h.Value
@@ -58,7 +58,12 @@ func (c *Combiner) saveHabits(tx *store.Tx, calendar store.Calendar, known []sto
 		echo.HabitOf
 	}
 	current := map[of]store.Habit{}
+	var ended []int64
 	for _, h := range known {
+		if platform, here := platforms[h.FeedID]; h.FeedID != 0 && here && platform != h.PlatformID {
+			ended = append(ended, h.ID) // it is a feed of another platform now
+			continue
+		}
 		current[of{h.FeedID, h.Of()}] = h
 	}
 	said := map[of]bool{}
@@ -67,7 +72,6 @@ func (c *Combiner) saveHabits(tx *store.Tx, calendar store.Calendar, known []sto
 			said[of{f.ID, h}] = true
 		}
 	}
-	var ended []int64
 	var begun []store.Habit
 	for _, h := range learnt {
 		key := of{h.Feed, h.HabitOf}
