@@ -390,24 +390,36 @@ func (m *matcher) verdictOn(f found, besides bool) Verdict {
 		v.Evidence.Dropped = to.Unix()
 	}
 	v.Evidence.Against = m.against(e, from, to, first.mirrored != 0)
-	many := m.rules.Capacity > 1 // then equal spans prove nothing
-	switch chance := m.chance(e, knew); {
+	v.Evidence.Kind, v.Evidence.Chance = m.speaking(e, first, knew, besides)
+	return m.weighed(v, f, live)
+}
+
+// speaking is what speaks most for a reflection, with the chance of an own sale where it is
+// that; Held for nothing more.
+func (m *matcher) speaking(e Entry, first *item, knew time.Time, besides bool) (Reason, float64) {
+	switch chance, many := m.chance(e, knew), m.rules.Capacity > 1; {
 	case m.learnt.blockForms[e.Form] && !(m.learnt.ways[WithOwn] && knew.After(e.Stand.NotBefore)): // else a sale may be hidden in it
-		v.Evidence.Kind = BlockForm
+		return BlockForm, 0
 	case many && m.learnt.reflects == Yes:
-		v.Evidence.Kind = Counted
+		return Counted, 0
 	case many:
 	case !e.Stand.NotBefore.IsZero() && !knew.After(e.Stand.NotBefore):
-		v.Evidence.Kind = KnewBefore
+		return KnewBefore, 0
 	case besides:
-		v.Evidence.Kind = SideBySide
+		return SideBySide, 0
 	case !first.stamp.IsZero() && (first.stamp.Equal(e.Created) || first.stamp.Equal(e.Stamp) && e.Stamp.Before(e.Stand.SeenBy.Add(-m.rules.Skew))): // else it may be the time of our reading
-		v.Evidence.Kind = SameStamp
+		return SameStamp, 0
 	case chance < m.rules.Limit && !m.learnt.alike[e.Form] && !m.learnt.ways[WithOwn]: // guests want the same nights more often than by chance
-		v.Evidence.Kind, v.Evidence.Chance = Improbable, chance
+		return Improbable, chance
 	}
+	return Held, 0
+}
+
+// weighed is the verdict by what speaks for it and against it.
+func (m *matcher) weighed(v Verdict, f found, live bool) Verdict {
+	many := m.rules.Capacity > 1 // then equal spans prove nothing
 	switch {
-	case m.learnt.reflects == No && first.mirrored == 0:
+	case m.learnt.reflects == No && f.items[0].mirrored == 0:
 		v.Kind, v.Evidence.Against = Booking, NotReflected
 		return v
 	case many && (v.Evidence.Kind == Held || v.Evidence.Against != ""):
@@ -426,16 +438,9 @@ func (m *matcher) verdictOn(f found, besides bool) Verdict {
 	return v
 }
 
-// tellsApart reports whether the feed writes its blocks in a form of their own, as some of them
-// have shown: then what is written as a sale is one.
-func (m *matcher) tellsApart() bool {
-	for form := range m.learnt.blockForms {
-		if of := (HabitOf{FormOf, form}); m.feed.Said[of] == Block || m.feed.Known[of] == Block || len(m.learnt.from[of]) >= leastMeasures {
-			return true
-		}
-	}
-	return false
-}
+// tellsApart reports whether the feed writes its blocks in a form of their own: then what is
+// written as a sale is one.
+func (m *matcher) tellsApart() bool { return len(m.learnt.blockForms) > 0 }
 
 // against is what speaks for an own sale, "" for nothing.
 func (m *matcher) against(e Entry, from, to time.Time, mirrored bool) Reason {
