@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"strconv"
+	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/urfave/cli/v3"
@@ -67,8 +68,58 @@ func (env *Env) conflictList(ctx context.Context, c *cli.Command, api *client.Cl
 	if err != nil {
 		return err
 	}
-	env.printConflictTable(all, calendars)
+	questions, rest := folded(all)
+	for _, q := range questions {
+		env.ask(q)
+	}
+	if len(rest) > 0 {
+		env.printConflictTable(rest, calendars)
+	}
 	return nil
+}
+
+// leastFolded is how many conflicts of the same two feeds are one question.
+const leastFolded = 3
+
+// folded takes those conflicts together that are one question, and returns the rest.
+func folded(all []client.Conflict) (questions [][]client.Conflict, rest []client.Conflict) {
+	of := func(k client.Conflict) string {
+		if k.Linked == nil || k.State != client.Open {
+			return ""
+		}
+		return fmt.Sprint(k.Calendar, *k.Linked)
+	}
+	by := map[string][]client.Conflict{}
+	for _, k := range all {
+		by[of(k)] = append(by[of(k)], k)
+	}
+	for _, k := range all {
+		same := by[of(k)]
+		switch {
+		case of(k) == "" || len(same) < leastFolded:
+			rest = append(rest, k)
+		case same[0].Id == k.Id:
+			questions = append(questions, same)
+		}
+	}
+	return questions, rest
+}
+
+// ask puts a question about conflicts of the same two feeds.
+func (env *Env) ask(q []client.Conflict) {
+	labels := map[int64]string{}
+	numbers := make([]string, len(q))
+	for i, k := range q {
+		numbers[i] = strconv.FormatInt(k.Id, 10)
+		for _, b := range k.Bookings {
+			if b.Feed != nil {
+				labels[*b.Feed] = b.Label
+			}
+		}
+	}
+	one, other := clean(labels[(*q[0].Linked)[0]]), clean(labels[(*q[0].Linked)[1]])
+	fmt.Fprintf(env.Out, "%s: %s are on %s and on %s, though Wharf sent nothing. Does one of the two read the other? Then say so once:\n  wharf feed edit %q --mirrors %q, or the other way round (conflicts %s).\n\n",
+		clean(q[0].CalendarName), count(len(q), "booking", "bookings"), one, other, one, other, strings.Join(numbers, ", "))
 }
 
 // printConflictTable lists conflicts with their bookings below each other.

@@ -302,3 +302,33 @@ func TestWorstCases(t *testing.T) {
 		})
 	}
 }
+
+// TestFirstDay: platforms that were linked before Wharf came, and of which nothing tells sales from
+// reflections, are one question; one answer settles all of it.
+func TestFirstDay(t *testing.T) {
+	w := newWorld(t, []string{"Merrow Charter Desk", "Strand & Tern Charters"})
+	w.platforms[0].Style, w.platforms[1].Style = standin.Style{Sale: "%s", Block: "%s"}, standin.Style{Sale: "%s", Block: "%s", UIDs: standin.Own}
+	for i := range 5 {
+		w.book(0, guests[i], 10+4*i, 12+4*i)
+		w.book(1, guests[5+i], 40+4*i, 42+4*i)
+	}
+	w.book(1, "Lowther", 31, 33)
+	w.book(0, "Kettle", 32, 35) // and this is sold twice
+	link := w.feedLink(0)
+	require.NoError(t, w.platforms[1].SetImport(link))
+	require.NoError(t, w.platforms[1].ImportNow(context.Background()))
+	w.subscribe("Ketch Merrow")
+	kinds := map[client.ConflictKind]int{}
+	for _, c := range w.conflicts() {
+		kinds[c.Kind]++
+		assert.Equal(t, c.Kind == client.ConflictKindUnclear, c.Linked != nil)
+	}
+	assert.Equal(t, map[client.ConflictKind]int{client.ConflictKindUnclear: 6, client.ConflictKindDoubleBooking: 1}, kinds)
+	list := w.run("", "conflict", "list")
+	assert.Contains(t, list, "Ketch Merrow: 6 bookings are on Feed of Merrow Charter Desk and on Feed of Strand & Tern Charters, though Wharf sent nothing.")
+	assert.Contains(t, list, "double booking")
+	assert.NotContains(t, list, "unclear")
+	w.run("", "feed", "edit", "Feed of Strand & Tern Charters", "--mirrors", "Feed of Merrow Charter Desk")
+	require.Len(t, w.conflicts(), 1)
+	assert.Equal(t, client.ConflictKindDoubleBooking, w.conflicts()[0].Kind)
+}

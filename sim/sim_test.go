@@ -16,11 +16,11 @@ func TestTruth(t *testing.T) {
 		t.Run(p.Name, func(t *testing.T) {
 			t.Parallel()
 			var all sim.Tally
-			for seed := range int64(2) {
-				p.Days = 45
+			for seed := range int64(1) {
+				p.Days = 40
 				all.Add(sim.Run(p.Setting, seed))
 			}
-			assert.Greater(t, all.Sales, 20)
+			assert.Greater(t, all.Sales, 15)
 			assert.Positive(t, all.Clashes)
 			assert.Zero(t, all.Missed, "%+v", all)
 			assert.Zero(t, all.False, "%+v", all)

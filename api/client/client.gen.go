@@ -468,9 +468,13 @@ type Conflict struct {
 	End            string     `json:"end"`
 
 	// First Which booking was there first; left out when nothing tells
-	First  *First        `json:"first,omitempty"`
-	Id     int64         `json:"id"`
-	Kind   ConflictKind  `json:"kind"`
+	First *First       `json:"first,omitempty"`
+	Id    int64        `json:"id"`
+	Kind  ConflictKind `json:"kind"`
+
+	// Linked The two feeds, where all that is unclear is whether their platforms are linked directly. Those of the same two are one
+	// question: a mirror declared on either feed answers all of them.
+	Linked *[]int64      `json:"linked,omitempty"`
 	Note   *string       `json:"note,omitempty"`
 	Opened time.Time     `json:"opened"`
 	Start  string        `json:"start"`

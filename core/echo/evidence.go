@@ -64,6 +64,8 @@ const (
 	Paired Reason = "paired"
 	// OwnAgain: it stands beside its platform's own sale of Span, and is not written as a sale.
 	OwnAgain Reason = "own_again"
+	// Declared: it was there when Wharf came, and a person said that its feed mirrors the other.
+	Declared Reason = "declared"
 	// PartSent: it holds whole items that were sent, and more.
 	PartSent Reason = "part_sent"
 

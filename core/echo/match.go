@@ -405,6 +405,8 @@ func (m *matcher) speaking(e Entry, first *item, knew time.Time, besides bool) (
 	case many:
 	case !e.Stand.NotBefore.IsZero() && !knew.After(e.Stand.NotBefore):
 		return KnewBefore, 0
+	case first.mirrored != 0 && e.Stand.NotBefore.IsZero():
+		return Declared, 0
 	case besides:
 		return SideBySide, 0
 	case !first.stamp.IsZero() && (first.stamp.Equal(e.Created) || first.stamp.Equal(e.Stamp) && e.Stamp.Before(e.Stand.SeenBy.Add(-m.rules.Skew))): // else it may be the time of our reading
@@ -445,6 +447,8 @@ func (m *matcher) tellsApart() bool { return len(m.learnt.blockForms) > 0 }
 // against is what speaks for an own sale, "" for nothing.
 func (m *matcher) against(e Entry, from, to time.Time, mirrored bool) Reason {
 	switch {
+	case mirrored && e.Stand.NotBefore.IsZero(): // a person said where it comes from
+		return ""
 	case m.learnt.salesForms[e.Form]:
 		return SalesForm
 	case m.learnt.keepsUIDs && !mirrored && e.UID != "" && !carried.LooksMinted(e.UID):

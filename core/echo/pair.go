@@ -28,14 +28,19 @@ func pair(r Rules, all []*matcher) {
 		})
 		taken := make([]bool, len(group))
 		for i, x := range group {
-			for j := i + 1; j < len(group) && !taken[i]; j++ {
+			if taken[i] {
+				continue
+			}
+			a := all[x.feed].feed.Platform
+			with := map[int64]bool{a: true} // one of each platform
+			uid := all[x.feed].feed.Entries[x.entry].UID
+			for j := i + 1; j < len(group); j++ {
 				y := group[j]
-				a, b := all[x.feed].feed.Platform, all[y.feed].feed.Platform
-				uid := all[x.feed].feed.Entries[x.entry].UID
-				if taken[j] || a == b || uid != "" && uid == all[y.feed].feed.Entries[y.entry].UID {
+				b := all[y.feed].feed.Platform
+				if taken[j] || with[b] || uid != "" && uid == all[y.feed].feed.Entries[y.entry].UID {
 					continue
 				}
-				taken[i], taken[j] = true, true
+				taken[i], taken[j], with[b] = true, true, true
 				pairs[platforms{a, b}] = append(pairs[platforms{a, b}], [2]shown{x, y})
 			}
 		}
@@ -94,7 +99,7 @@ func alike(all []*matcher) [][]shown {
 }
 
 // judgePairs judges the pairs of two platforms. What is written as sales are on both sides is
-// sold twice. Where only one side is, and that again and again, the other reflects it. All
+// sold twice, but for several when Wharf came. Where only one side is, and that again and again, the other reflects it. All
 // else is for a person to say: what was there from the first on, what is written otherwise than
 // the sales of its feed, and the rest if there are several pairs.
 func judgePairs(all []*matcher, pairs [][2]shown) {
@@ -112,18 +117,30 @@ func judgePairs(all []*matcher, pairs [][2]shown) {
 			}
 		}
 	}
+	firstOnes := func(p [2]shown) bool {
+		return entry(p[0]).Stand.NotBefore.IsZero() && entry(p[1]).Stand.NotBefore.IsZero()
+	}
+	soldTwice := 0 // by the looks of it, when Wharf came
 	for _, p := range pairs {
-		firstOnes := entry(p[0]).Stand.NotBefore.IsZero() && entry(p[1]).Stand.NotBefore.IsZero()
+		if firstOnes(p) && sale(p[0]) && sale(p[1]) {
+			soldTwice++
+		}
+	}
+	for _, p := range pairs {
+		alike := sale(p[0]) && sale(p[1]) // so many at once are blocks that look like sales
+		if alike && !(firstOnes(p) && soldTwice >= leastPairs) {
+			continue
+		}
 		// What gets nothing from us, and is not written as a sale, comes from elsewhere.
 		imports := func(s, of shown) bool { return len(all[s.feed].held.items) == 0 && unlike(s) && sale(of) }
-		if sale(p[0]) && sale(p[1]) || !firstOnes && len(pairs) < leastPairs && !imports(p[0], p[1]) && !imports(p[1], p[0]) {
+		if !firstOnes(p) && len(pairs) < leastPairs && !imports(p[0], p[1]) && !imports(p[1], p[0]) {
 			continue
 		}
 		for side, s := range p {
 			m, other := all[s.feed], p[1-side]
 			e := Evidence{Kind: Paired, Span: entry(s).Span, Platform: all[other.feed].feed.Platform, Live: true}
 			switch {
-			case sale(s):
+			case sale(s) && !alike:
 			case sale(other) && unlike(s) && oneSided[s.feed] >= leastPairs:
 				of := HabitOf{FormOf, entry(s).Form}
 				if _, said := m.feed.Said[of]; !said {

@@ -314,15 +314,40 @@ func feedsIn(f Facts) (feeds []echo.Feed, of [][]int) {
 	return feeds, of
 }
 
+// pair is two platforms that show the same.
+type pair struct {
+	span span.Span
+	a, b int64
+}
+
+// surelyOne are the first of pairs of which both may be reflections: one of them is a booking.
+func surelyOne(f Facts, verdicts []Verdict) map[int]bool {
+	first, sure := map[pair]int{}, map[int]bool{}
+	for i, b := range f.Bookings {
+		v := verdicts[i]
+		if v.Kind != Unclear || v.Evidence.Kind != echo.Paired {
+			continue
+		}
+		p := pair{b.Span, min(b.Platform, v.Evidence.Platform), max(b.Platform, v.Evidence.Platform)}
+		if n, both := first[p]; both {
+			sure[n] = true
+		} else {
+			first[p] = i
+		}
+	}
+	return sure
+}
+
 func conflictsIn(f Facts, verdicts []Verdict) []Conflict {
 	var counting []conflict.Booking
+	sure := surelyOne(f, verdicts)
 	for i, b := range f.Bookings {
 		v := verdicts[i]
 		if !v.Kind.counts() || !b.Blocks {
 			continue
 		}
 		for _, s := range v.spans(b) {
-			counting = append(counting, conflict.Booking{ID: b.ID, Span: s, Units: b.Units, Tentative: b.Tentative, Unclear: v.doubtful()})
+			counting = append(counting, conflict.Booking{ID: b.ID, Span: s, Units: b.Units, Tentative: b.Tentative, Unclear: v.doubtful() && !sure[i]})
 		}
 	}
 	found := conflict.Find(counting, f.Calendar.Capacity)

@@ -89,6 +89,7 @@ var reasons = map[echo.Reason]string{
 	echo.KnewBefore:   "It knew of that when a reading still showed nothing there, so it did not sell it then.",
 	echo.BlockForm:    "This is written as only its blocks are.",
 	echo.SideBySide:   "Its own sale of the same dates stands beside this.",
+	echo.Declared:     "It was there when Wharf came, and somebody said that it comes from there.",
 	echo.SameStamp:    "This bears the very second of what was sent.",
 	echo.Improbable:   "That it sold just these dates itself in the time there was for it has a chance of %s.",
 	echo.Held:         "It had that, and shows the same dates.",

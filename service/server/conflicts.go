@@ -3,11 +3,13 @@ package server
 import (
 	"cmp"
 	"context"
+	"maps"
 	"slices"
 	"time"
 
 	gen "wharf/api/server"
 	"wharf/core/conflict"
+	"wharf/core/echo"
 	"wharf/core/judge"
 	"wharf/core/span"
 	"wharf/service/store"
@@ -126,7 +128,25 @@ func (s *server) conflictsJSON(ctx context.Context, rows []store.ConflictWith) (
 			c.Bookings = append(c.Bookings, names.booking(b, grain))
 		}
 		c.First = firstOf(bookings)
+		c.Linked = linkedBy(k.Kind, bookings)
 		all[i] = c
 	}
 	return all, nil
+}
+
+// linkedBy are the two feeds of a conflict in which all that is unclear is whether their platforms
+// are linked directly; nil for any other.
+func linkedBy(kind conflict.Kind, bookings []store.Booking) *[]int64 {
+	feeds := map[int64]bool{}
+	for _, b := range bookings {
+		feeds[b.FeedID] = true
+		if b.Verdict == judge.Unclear && b.Evidence.Kind != echo.Paired {
+			return nil
+		}
+	}
+	if kind != conflict.Unclear || len(feeds) != 2 {
+		return nil
+	}
+	two := slices.Sorted(maps.Keys(feeds))
+	return &two
 }

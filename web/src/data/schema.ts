@@ -875,6 +875,11 @@ export interface components {
             state: components["schemas"]["ConflictState"];
             start: string;
             end: string;
+            /**
+             * @description The two feeds, where all that is unclear is whether their platforms are linked directly. Those of the same two are one
+             *     question: a mirror declared on either feed answers all of them.
+             */
+            linked?: number[];
             bookings: components["schemas"]["Booking"][];
             /** Format: date-time */
             opened: string;

@@ -1,9 +1,9 @@
 import { describe, expect, it } from 'vitest'
-import type { Calendar, Feed, Publication } from '@/data/api'
+import type { Calendar, Conflict, Feed, Publication } from '@/data/api'
 import { staleAfter } from '@/data/live'
 import { factsOf } from './facts'
 import { booking, calendar, clash } from './samples'
-import { directionsOf, movementsOn } from './today'
+import { directionsOf, movementsOn, questionsOf } from './today'
 
 const feed = (id: number, platform: string, calendars: number[]) =>
   ({ id, platform: { name: platform }, calendars }) as Feed
@@ -105,4 +105,25 @@ it('a change makes stale what shows it, and an unknown one everything', () => {
   expect(staleAfter({ topic: 'feed', id: 7 })).toEqual([['feeds'], ['readings', 7]])
   expect(staleAfter({ topic: 'pickup', id: 7 })).toContainEqual(['pickups', 7])
   expect(staleAfter({ topic: 'all', id: 0 })).toEqual([])
+})
+
+describe('questionsOf', () => {
+  const unclear = (id: number, linked?: number[]) =>
+    ({ id, calendar: 1, calendarName: 'Ketch', kind: 'unclear', state: 'open', linked }) as unknown as Conflict
+
+  it('takes three or more of the same two feeds together', () => {
+    const questions = questionsOf([
+      unclear(1, [3, 7]),
+      unclear(2),
+      unclear(3, [3, 7]),
+      unclear(4, [3, 8]),
+      unclear(5, [3, 7]),
+    ])
+    expect(questions.map((q) => [q.feeds, q.conflicts.map((c) => c.id)])).toEqual([
+      [
+        [3, 7],
+        [1, 3, 5],
+      ],
+    ])
+  })
 })

@@ -1,5 +1,5 @@
 // What the first page says, from what is known: clashes, feeds, directions, comings and goings.
-import type { Booking, Calendar, Feed, Publication } from '@/data/api'
+import type { Booking, Calendar, Conflict, Feed, Publication } from '@/data/api'
 import { wallClock } from './dates'
 import { counts } from './origin'
 
@@ -111,3 +111,25 @@ export function movementsOn(
 
 const dayBefore = (date: string): string =>
   new Date(Date.parse(date + 'T00:00:00Z') - 86_400_000).toISOString().slice(0, 10)
+
+/** Conflicts of the same two feeds that are one question: are their platforms linked directly? */
+export interface Question {
+  calendarName: string
+  feeds: number[]
+  conflicts: Conflict[]
+}
+
+const leastFolded = 3
+
+/** Takes those conflicts together that one answer settles. */
+export function questionsOf(conflicts: Conflict[]): Question[] {
+  const by = new Map<string, Question>()
+  for (const c of conflicts) {
+    if (!c.linked) continue
+    const key = `${c.calendar} ${c.linked.join()}`
+    const q = by.get(key) ?? { calendarName: c.calendarName, feeds: c.linked, conflicts: [] }
+    q.conflicts.push(c)
+    by.set(key, q)
+  }
+  return [...by.values()].filter((q) => q.conflicts.length >= leastFolded)
+}

@@ -5,7 +5,7 @@ import { useAllBookings, useCalendars, useConflicts, useFeeds, usePublications }
 import { addDays, count, dayName, todayIn } from '@/logic/dates'
 import { useClock } from '@/logic/now'
 import { lengthWords, spanWords } from '@/logic/layout'
-import { directionsOf, endWord, movementsOn, startWord } from '@/logic/today'
+import { directionsOf, endWord, movementsOn, questionsOf, startWord } from '@/logic/today'
 import AddCalendar from '@/parts/AddCalendar.vue'
 import TimeAgo from '@/parts/TimeAgo.vue'
 
@@ -27,17 +27,22 @@ const days = computed(() =>
 )
 
 const open = computed(() => (conflicts.data.value ?? []).filter((c) => c.state === 'open'))
+const questions = computed(() => questionsOf(open.value))
+const single = computed(() => open.value.filter((c) => !questions.value.some((q) => q.conflicts.includes(c))))
+const feedName = (id: number) => feeds.data.value?.find((f) => f.id === id)?.name ?? 'a feed'
 const dealt = computed(() => (conflicts.data.value ?? []).filter((c) => c.state === 'acknowledged'))
 const heading = computed(() => {
   const doubles = open.value.filter((c) => c.kind === 'double_booking').length
   const clashes = open.value.filter((c) => c.kind === 'tentative_clash').length
-  const unclear = open.value.length - doubles - clashes
+  const unclear = single.value.length - doubles - clashes
   const parts = [
     doubles > 0 ? count(doubles, 'double booking', 'double bookings') : '',
     clashes > 0 ? count(clashes, 'tentative clash', 'tentative clashes') : '',
     unclear > 0 ? count(unclear, 'clash that may be an echo', 'clashes that may be echoes') : '',
+    questions.value.length > 0 ? count(questions.value.length, 'question', 'questions') : '',
   ].filter(Boolean)
-  return `${parts.join(parts.length > 2 ? ', ' : ' and ')} ${open.value.length === 1 ? 'needs' : 'need'} you.`
+  const needing = single.value.length + questions.value.length
+  return `${parts.join(parts.length > 2 ? ', ' : ' and ')} ${needing === 1 ? 'needs' : 'need'} you.`
 })
 const byID = computed(() => new Map(all.value.map((c) => [c.id, c])))
 const calendarOf = (c: Conflict) => byID.value.get(c.calendar)
@@ -74,7 +79,14 @@ const ready = computed(
       </h2>
       <h2 v-else>{{ stuck.length > 0 ? 'Nothing is known to be double booked.' : 'Nothing is double booked.' }}</h2>
       <ul v-if="open.length > 0">
-        <li v-for="c in open" :key="c.id">
+        <li v-for="q in questions" :key="q.feeds.join()">
+          <router-link :to="`/feeds/${q.feeds[0]}`">
+            <strong>{{ q.calendarName }}:</strong> {{ q.conflicts.length }} bookings are on
+            {{ feedName(q.feeds[0]!) }} and on {{ feedName(q.feeds[1]!) }}, though Wharf sent nothing. Does one of the
+            two read the other?</router-link
+          >
+        </li>
+        <li v-for="c in single" :key="c.id">
           <router-link :to="`/conflicts/${c.id}`">
             <strong v-if="calendarOf(c)">{{ c.calendarName }}, {{ spanWords(c.start, c.end, calendarOf(c)!) }}:</strong>
             {{ guests(c) }}</router-link
