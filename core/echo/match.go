@@ -284,7 +284,9 @@ func (m *matcher) equal() {
 		}
 	}
 	take("", func(s span.Span) span.Span { return s })
-	take(Trimmed, func(s span.Span) span.Span { return span.Span{Start: s.End, End: s.End} })
+	if m.feed.Said[HabitOf{WayOf, string(Trimmed)}] != No {
+		take(Trimmed, func(s span.Span) span.Span { return span.Span{Start: s.End, End: s.End} })
+	}
 	slices.SortFunc(all, func(a, b found) int { return cmp.Compare(a.entry, b.entry) })
 	for n := range all {
 		all[n].items[0] = m.successor(all[n].items[0])
