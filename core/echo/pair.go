@@ -2,6 +2,7 @@ package echo
 
 import (
 	"cmp"
+	"maps"
 	"slices"
 
 	"wharf/core/span"
@@ -45,8 +46,9 @@ func pair(r Rules, all []*matcher) {
 			}
 		}
 	}
-	for _, p := range pairs {
-		judgePairs(all, p)
+	inOrder := slices.SortedFunc(maps.Keys(pairs), func(x, y platforms) int { return cmp.Or(cmp.Compare(x.a, y.a), cmp.Compare(x.b, y.b)) })
+	for _, between := range inOrder { // one may be in pairs with several
+		judgePairs(all, pairs[between])
 	}
 	for _, m := range all {
 		m.againstItself()
@@ -148,7 +150,7 @@ func judgePairs(all []*matcher, pairs [][2]shown) {
 					m.learnt.teach(s.entry, of)
 				}
 				m.verdicts[s.entry] = Verdict{Kind: Echo, Evidence: e}
-			default:
+			case m.verdicts[s.entry].Kind == Booking: // else a pair before this one said it
 				e.Against = NothingSpeaksForIt
 				m.verdicts[s.entry] = Verdict{Kind: Unclear, Evidence: e}
 			}

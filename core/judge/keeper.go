@@ -76,7 +76,7 @@ func (k *keeper) keeps(i int, p Publication) bool {
 	}
 	switch {
 	case v.Evidence.Kind == echo.Paired && v.Kind == Unclear:
-		return v.Evidence.Platform == p.Platform
+		return v.Evidence.Platform == p.Platform || len(k.shows[shownBy{p.Platform, b.Span}]) > 0
 	case v.Kind == Unclear:
 		// Each recipient is the platform of its possible original, or was sent that.
 		return true
