@@ -24,8 +24,7 @@ func circulate(all []*matcher) {
 			}
 		}
 	}
-	turns := map[shown]int{}
-	var before map[shown]shown
+	turns, before := map[shown]int{}, map[shown]shown{}
 	var turn func(s shown) int
 	turn = func(s shown) int {
 		if n, known := turns[s]; known {
@@ -41,7 +40,6 @@ func circulate(all []*matcher) {
 		turns[s] = most
 		return most
 	}
-	before = map[shown]shown{}
 	for f, m := range all {
 		if m.rules.Capacity > 1 {
 			return // several may lie side by side

@@ -279,42 +279,60 @@ func (r *caseReader) facts(c Case) (f Facts, err error) {
 		if fact.Said, fact.Known, err = habitsOf(feed); err != nil {
 			return f, err
 		}
-		for _, b := range feed.Bookings {
-			read, err := r.booking(b, id, r.platform(feed.Platform))
-			if err != nil {
-				return f, fmt.Errorf("booking %q: %w", b.Name, err)
-			}
-			if !b.Gone.IsZero() {
-				fact.Gone = append(fact.Gone, echo.Gone{UID: read.UID, Minted: read.Minted, Span: read.Span, Stand: read.Stand, At: b.Gone})
-				continue
-			}
-			f.Bookings = append(f.Bookings, read)
-			r.bookings, r.from = append(r.bookings, b), append(r.from, feed.Platform)
+		if err := r.bookingsOf(feed, &fact, &f); err != nil {
+			return f, err
 		}
 		f.Feeds = append(f.Feeds, fact)
 	}
 	window := publish.Window(publish.Step(c.Now, r.calendar.Zone), r.calendar.Grain, r.calendar.Zone)
 	for i, p := range c.Publications {
-		fact := Publication{ID: int64(i + 1), Platform: r.platform(p.Platform), Window: window, Version: 1}
-		for n, item := range p.Carried {
-			s, err := r.span(item.Start, item.End)
-			if err != nil {
-				return f, fmt.Errorf("carried %q: %w", item.Name, err)
-			}
-			fact.History = append(fact.History, carried.Row{ID: int64(n + 1), Item: carried.Item{Name: carried.Name{UID: r.uid(item.Name)}, Span: s, Units: max(1, item.Units)}, Stamp: item.Stamp, From: item.From, To: item.To})
-			fact.Version = max(fact.Version, item.From, item.To)
+		fact, err := r.publication(p)
+		if err != nil {
+			return f, err
 		}
-		for _, k := range p.Pickups {
-			last := k.Last
-			if last.IsZero() {
-				last = k.First
-			}
-			fact.Pickups = append(fact.Pickups, carried.Pickup{Version: k.Version, Agent: k.Agent, First: k.First, Last: last, Times: max(1, k.Times)})
-			fact.Version = max(fact.Version, k.Version)
-		}
+		fact.ID, fact.Window = int64(i+1), window
 		f.Publications = append(f.Publications, fact)
 	}
 	return f, r.wanted(c)
+}
+
+// bookingsOf adds the bookings of a feed, and to the feed what is gone from it.
+func (r *caseReader) bookingsOf(feed CaseFeed, fact *Feed, f *Facts) error {
+	for _, b := range feed.Bookings {
+		read, err := r.booking(b, fact.ID, r.platform(feed.Platform))
+		if err != nil {
+			return fmt.Errorf("booking %q: %w", b.Name, err)
+		}
+		if !b.Gone.IsZero() {
+			fact.Gone = append(fact.Gone, echo.Gone{UID: read.UID, Minted: read.Minted, Span: read.Span, Stand: read.Stand, At: b.Gone})
+			continue
+		}
+		f.Bookings = append(f.Bookings, read)
+		r.bookings, r.from = append(r.bookings, b), append(r.from, feed.Platform)
+	}
+	return nil
+}
+
+// publication is a publication with what it carried and who picked it up.
+func (r *caseReader) publication(p CasePublication) (Publication, error) {
+	fact := Publication{Platform: r.platform(p.Platform), Version: 1}
+	for n, item := range p.Carried {
+		s, err := r.span(item.Start, item.End)
+		if err != nil {
+			return fact, fmt.Errorf("carried %q: %w", item.Name, err)
+		}
+		fact.History = append(fact.History, carried.Row{ID: int64(n + 1), Item: carried.Item{Name: carried.Name{UID: r.uid(item.Name)}, Span: s, Units: max(1, item.Units)}, Stamp: item.Stamp, From: item.From, To: item.To})
+		fact.Version = max(fact.Version, item.From, item.To)
+	}
+	for _, k := range p.Pickups {
+		last := k.Last
+		if last.IsZero() {
+			last = k.First
+		}
+		fact.Pickups = append(fact.Pickups, carried.Pickup{Version: k.Version, Agent: k.Agent, First: k.First, Last: last, Times: max(1, k.Times)})
+		fact.Version = max(fact.Version, k.Version)
+	}
+	return fact, nil
 }
 
 // habitsOf are what a person laid down, and what was learnt before.
