@@ -62,6 +62,9 @@ func Patterns() []Pattern {
 	return all
 }
 
+// drawn is the name of those whose habits are from the seed.
+const drawn = "drawn"
+
 // drawHabit makes up a platform whose habits nobody laid down: its titles, hours, ways of
 // joining and cutting, its lateness.
 func (w *world) drawHabit() Habit {
@@ -72,7 +75,7 @@ func (w *world) drawHabit() Habit {
 	for n := 1 + r.Intn(3); n > 0; n-- {
 		title += words[r.Intn(len(words))] + " "
 	}
-	h := Habit{Name: "drawn", UIDs: []UIDs{Own, Own, Own, Ours}[r.Intn(4)], Block: title + "x", Reflects: some(0.8), Applies: time.Duration(r.Intn(90)) * time.Minute,
+	h := Habit{Name: drawn, UIDs: []UIDs{Own, Own, Own, Ours}[r.Intn(4)], Block: title + "x", Reflects: some(0.8), Applies: time.Duration(r.Intn(90)) * time.Minute,
 		Joins: some(0.2), Wide: some(0.1), Created: some(0.5), Cuts: some(0.4), Cancels: some(0.3), Hides: some(0.5)}
 	if some(0.3) {
 		h.Hours = [2]int{13 + r.Intn(5), 8 + r.Intn(4)}

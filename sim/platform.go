@@ -86,8 +86,19 @@ type pending struct {
 	blocks []block
 }
 
+// String tells which one it is, and of one with habits from the seed what those are.
+func (p *platform) String() string {
+	h := p.Habit
+	text := fmt.Sprintf("%s (%d)", h.Name, p.id)
+	if h.Name == drawn {
+		h.Name, h.Extra = "", strings.TrimSpace(h.Extra)
+		text += fmt.Sprintf(" %+v", h)
+	}
+	return text
+}
+
 func newPlatform(id int, h Habit) *platform {
-	return &platform{Habit: h, id: id, imported: map[int][]block{}, names: map[string]string{}, changed: true, wharf: wharfs{truth: map[int64]truth{}, habits: echo.Said{}}}
+	return &platform{Habit: h, id: id, imported: map[int][]block{}, names: map[string]string{}, changed: true, wharf: wharfs{truth: map[int64]truth{}, habits: echo.Said{}, minted: map[int64]string{}}}
 }
 
 // blocks are what it imported, of all sources.
@@ -231,7 +242,7 @@ func (w *world) reflections(p *platform, own []line) (all []line) {
 			last := &all[n-1]
 			last.span.End = max(last.span.End, b.span.End)
 			last.of = union(last.of, b.of)
-			if b.since.Before(last.since) {
+			if b.since.After(last.since) {
 				last.since = b.since
 			}
 			continue

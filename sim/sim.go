@@ -52,6 +52,7 @@ type Guests struct {
 // world is the whole of it.
 type world struct {
 	Setting
+	seed      int64
 	rnd       *rand.Rand
 	now       time.Time
 	queue     []event
@@ -74,7 +75,7 @@ var start = time.Date(2026, 1, 1, 0, 0, 0, 0, time.UTC)
 // Run plays a setting.
 func Run(s Setting, seed int64) Tally {
 	s.Links = slices.Clone(s.Links)
-	w := &world{Setting: s, rnd: rand.New(rand.NewSource(seed)), now: start, minted: map[string][]*sale{}, judged: map[[2]int]bool{}, alarms: map[string]bool{}, asked: map[string]bool{}, exampled: map[string]bool{},
+	w := &world{Setting: s, seed: seed, rnd: rand.New(rand.NewSource(seed)), now: start, minted: map[string][]*sale{}, judged: map[[2]int]bool{}, alarms: map[string]bool{}, asked: map[string]bool{}, exampled: map[string]bool{},
 		tally: Tally{Kinds: map[string]*Counts{}}}
 	for i, h := range s.Habits {
 		if s.Drawn {
@@ -85,6 +86,7 @@ func Run(s Setting, seed int64) Tally {
 	for range s.Before {
 		for _, p := range w.platforms {
 			w.now = start.Add(-time.Duration(w.rnd.Int63n(int64(60 * 24 * time.Hour))))
+			w.linkedBefore()
 			s := w.nights()
 			for s.Start < int64(span.DateOf(start)) {
 				s = w.nights()
@@ -97,11 +99,25 @@ func Run(s Setting, seed int64) Tally {
 		for _, b := range p.blocks() {
 			if !slices.ContainsFunc(b.of, (*sale).stands) && b.span.End > w.today() {
 				w.count(func(c *Counts) { c.Ghosts++ }, p)
-				w.example("ghost", "a ghost of %v is left on %s", b.span, p.Name)
+				w.example("ghost", "a ghost of %v is left on %s", b.span, p)
 			}
 		}
 	}
 	return w.tally
+}
+
+// linkedBefore lets platforms that a person says are linked know of each other's sales before
+// Wharf comes.
+func (w *world) linkedBefore() {
+	for _, l := range w.Links {
+		if l.Declared {
+			var blocks []block
+			for _, s := range w.platforms[l.Of].sales {
+				blocks = append(blocks, block{uid: w.saleAs(w.platforms[l.Of], s).uid, span: s.span, of: []*sale{s}, since: s.made})
+			}
+			w.platforms[l.By].imported[l.Of] = blocks
+		}
+	}
 }
 
 func (w *world) today() int64 { return int64(span.DateOf(w.now)) }
@@ -132,6 +148,7 @@ func (w *world) play() {
 	end := start.AddDate(0, 0, w.Days)
 	w.now = start
 	for _, p := range w.platforms {
+		w.push(start.Add(time.Duration(p.id)*time.Minute), func() { w.read(p) }) // it is read as soon as it is subscribed to
 		w.every(0, w.ReadEach, func() { w.read(p) })
 		if !slices.Contains(w.OneWay, p.id) {
 			w.every(time.Hour, w.PickEach, func() { w.pickup(p) })
@@ -177,6 +194,6 @@ func (w *world) fails(p *platform) bool {
 func (w *world) example(way, format string, args ...any) {
 	if !w.exampled[way] {
 		w.exampled[way] = true
-		w.tally.Examples = append(w.tally.Examples, way+": "+w.now.Format("2 Jan 15:04 ")+fmt.Sprintf(format, args...))
+		w.tally.Examples = append(w.tally.Examples, fmt.Sprintf("%s (seed %d): ", way, w.seed)+w.now.Format("2 Jan 15:04 ")+fmt.Sprintf(format, args...))
 	}
 }

@@ -112,7 +112,7 @@ func (w *world) compare(all []known, r judge.Result) {
 		w.alarm(c, byID, all)
 	}
 	for _, k := range all {
-		if k.verdict.Kind == judge.Unclear && k.verdict.Evidence.Live && !w.asked[k.minted] {
+		if k.verdict.Kind == judge.Unclear && k.verdict.Evidence.Live && k.fact.Span.End > w.today() && !w.asked[k.minted] {
 			w.asked[k.minted] = true
 			w.askedAbout(k)
 		}
@@ -197,7 +197,7 @@ func (w *world) clash(s, t *sale, a, b known, as conflict.Kind) {
 		return
 	}
 	if as == "" {
-		w.example("missed", "%v on %s and %v on %s: %v", s.span, w.platforms[s.platform].Name, t.span, w.platforms[t.platform].Name, said([]known{a, b}, nil))
+		w.example("missed", "%v on %s and %v on %s: %v", s.span, w.platforms[s.platform], t.span, w.platforms[t.platform], said([]known{a, b}, nil))
 	} else {
 		w.tally.Detection = append(w.tally.Detection, w.now.Sub(t.made))
 	}
@@ -232,7 +232,7 @@ func (w *world) alarm(c judge.Conflict, byID map[int64]known, all []known) {
 		k := byID[id]
 		see(k)
 		on = append(on, k.on)
-		names = append(names, fmt.Sprintf("%s on %s", k.line.title, k.on.Name))
+		names = append(names, fmt.Sprintf("%s on %s", k.line.title, k.on))
 	}
 	for _, k := range all { // those for which another one stands
 		if k.verdict.Kind == judge.OneWith && slices.Contains(c.Bookings, k.verdict.With) {
@@ -286,18 +286,18 @@ func (w *world) twin(k known) string {
 		sold := w.saleAs(p, &sale{id: -1, span: l.span, title: l.title, made: l.since.Add(-time.Second)})
 		sold.uid = l.uid
 		if p.JoinsOwn && between(l.since) { // a sale of some of them would be hidden in it
-			return fmt.Sprintf("%s: %s shows %v since %s, as a reflection of %s; had it sold one of these nights just before, that would be hidden in it", w.now.Format("2 Jan 15:04"), p.Name, l.span, l.since.Format("2 Jan 15:04:05"), namesOf(w, l.of))
+			return fmt.Sprintf("%s: %s shows %v since %s, as a reflection of %s; had it sold one of these nights just before, that would be hidden in it", w.now.Format("2 Jan 15:04"), p, l.span, l.since.Format("2 Jan 15:04:05"), namesOf(w, l.of))
 		}
 		if !couldBeGuest(l.title) || sold.text() != l.text() || !between(l.since) || !p.Hides {
 			return ""
 		}
-		return fmt.Sprintf("%s: %s shows %v since %s, as a reflection of %s; had it sold them at %s, its feed would have the same bytes", w.now.Format("2 Jan 15:04"), p.Name, l.span, l.since.Format("2 Jan 15:04:05"),
+		return fmt.Sprintf("%s: %s shows %v since %s, as a reflection of %s; had it sold them at %s, its feed would have the same bytes", w.now.Format("2 Jan 15:04"), p, l.span, l.since.Format("2 Jan 15:04:05"),
 			namesOf(w, l.of), l.since.Add(-time.Second).Format("2 Jan 15:04:05"))
 	case len(l.of) > 0 && p.JoinsOwn:
 		// The sale may have been a night longer, over the first of the block beside it.
 		for _, b := range p.blocks() {
 			if l.span.Contains(b.span) && between(b.since) {
-				return fmt.Sprintf("%s: %s joins its own sale with the block %v in %v; had the sale taken a night of it, before %s, its feed would have the same bytes", w.now.Format("2 Jan 15:04"), p.Name, b.span, l.span,
+				return fmt.Sprintf("%s: %s joins its own sale with the block %v in %v; had the sale taken a night of it, before %s, its feed would have the same bytes", w.now.Format("2 Jan 15:04"), p, b.span, l.span,
 					b.since.Format("2 Jan 15:04:05"))
 			}
 		}
@@ -311,7 +311,7 @@ func (w *world) twin(k known) string {
 				if shown.span == l.span && couldBeGuest(shown.title) {
 					shown.uid, shown.title = l.uid, l.title
 					if shown.text() == l.text() {
-						return fmt.Sprintf("%s: %s sold %v at %s; had it shown the block that it got at %s, its feed would have the same bytes", w.now.Format("2 Jan 15:04"), p.Name, l.span,
+						return fmt.Sprintf("%s: %s sold %v at %s; had it shown the block that it got at %s, its feed would have the same bytes", w.now.Format("2 Jan 15:04"), p, l.span,
 							l.own[0].made.Format("2 Jan 15:04:05"), b.since.Format("2 Jan 15:04:05"))
 					}
 				}
@@ -336,7 +336,7 @@ func couldBeGuest(title string) bool {
 func namesOf(w *world, of []*sale) string {
 	var all []string
 	for _, s := range of {
-		all = append(all, fmt.Sprintf("the sale of %s on %s", s.title, w.platforms[s.platform].Name))
+		all = append(all, fmt.Sprintf("the sale of %s on %s", s.title, w.platforms[s.platform]))
 	}
 	return strings.Join(all, " and ")
 }
@@ -353,7 +353,7 @@ func said(all []known, which func(known) bool) (texts []string) {
 			truth = "a sale"
 		}
 		brief := echo.Evidence{Kind: e.Kind, Against: e.Against, Way: e.Way, Span: e.Span, Chance: e.Chance, Live: e.Live}
-		texts = append(texts, fmt.Sprintf("%s (%s) %v on %s, in truth %s, is %s %+v; stand %s to %s", k.line.title, k.fact.UID, k.fact.Span, k.on.Name, truth, k.verdict.Kind, brief,
+		texts = append(texts, fmt.Sprintf("%s (%s) %v on %s, in truth %s, is %s %+v; stand %s to %s", k.line.title, k.fact.UID, k.fact.Span, k.on, truth, k.verdict.Kind, brief,
 			k.fact.Stand.NotBefore.Format("2 Jan 15:04"), k.fact.Stand.SeenBy.Format("2 Jan 15:04")))
 	}
 	return texts

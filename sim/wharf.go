@@ -29,6 +29,15 @@ type wharfs struct {
 	pickups  []carried.Pickup
 	version  int64
 	habits   echo.Said // learnt so far
+	minted   map[int64]string
+}
+
+// mint is the UID under which a booking is published.
+func (k *wharfs) mint(b reading.Booking) string {
+	if k.minted[b.ID] == "" {
+		k.minted[b.ID] = carried.Mint([]byte("sim"), fmt.Sprint(b.Entry), b.Occurrence)
+	}
+	return k.minted[b.ID]
 }
 
 // truth is what an entry is in truth.
@@ -162,13 +171,13 @@ func (w *world) judge() {
 		}
 		f.Feeds = append(f.Feeds, feed)
 		for _, b := range p.wharf.bookings {
-			if minted := carried.Mint([]byte("sim"), fmt.Sprint(b.Entry), b.Occurrence); !b.Removed.IsZero() && w.now.Sub(b.Removed) < 48*time.Hour {
-				f.Feeds[len(f.Feeds)-1].Gone = append(f.Feeds[len(f.Feeds)-1].Gone, echo.Gone{UID: b.UID, Minted: minted, Span: b.Span, Stand: b.Stand, At: b.Removed})
+			if !b.Removed.IsZero() && w.now.Sub(b.Removed) < 48*time.Hour {
+				f.Feeds[len(f.Feeds)-1].Gone = append(f.Feeds[len(f.Feeds)-1].Gone, echo.Gone{UID: b.UID, Minted: p.wharf.mint(b), Span: b.Span, Stand: b.Stand, At: b.Removed})
 			}
 			if !b.Removed.IsZero() || b.Span.End <= w.today()-30 {
 				continue
 			}
-			k := known{truth: p.wharf.truth[b.Entry], minted: carried.Mint([]byte("sim"), fmt.Sprint(b.Entry), b.Occurrence)}
+			k := known{truth: p.wharf.truth[b.Entry], minted: p.wharf.mint(b)}
 			w.minted[k.minted] = k.line.sales()
 			k.fact = judge.Booking{ID: b.ID, Feed: int64(p.id + 1), Platform: int64(p.id + 1), UID: b.UID, Key: b.Occurrence, Minted: k.minted,
 				Booking: b.Booking, Title: b.Title, Form: b.Form, Revision: b.Revision, Created: b.Created, Stand: b.Stand, Sighting: b.Sighting}
@@ -192,7 +201,7 @@ func (w *world) judge() {
 	}
 	w.pendingAt = time.Time{}
 	if r.Pending {
-		w.pendingAt = w.now.Add(10 * time.Minute)
+		w.pendingAt = w.now.Add(time.Hour)
 	}
 	w.compare(all, r)
 	w.publish(all, r)
@@ -230,7 +239,7 @@ func (w *world) publish(all []known, r judge.Result) {
 			others := slices.ContainsFunc(of, func(s *sale) bool { return s.platform != p.id })
 			if row.Span.Start > w.today() && !others && slices.ContainsFunc(of, (*sale).stands) {
 				w.count(func(c *Counts) { c.SentBack++ }, p)
-				w.example("sent back", "%s is sent its own booking %v: %v", p.Name, row.Span, said(all, func(k known) bool { return k.minted == row.UID }))
+				w.example("sent back", "%s is sent its own booking %v: %v", p, row.Span, said(all, func(k known) bool { return k.minted == row.UID }))
 			}
 		}
 		// What has long been over needs not be known for ever.

@@ -37,8 +37,12 @@ func (m *matcher) learnByChance(all []found) {
 			joint[e.Form] = 1
 		}
 		matched[e.Form]++
+		p := m.chance(e, f.items[0].holding.From.Add(m.learnt.delay))
+		if f.items[0].mirrored != 0 && e.Stand.NotBefore.IsZero() {
+			p = 0 // a person said where it comes from
+		}
 		// Never less than this: what is recorded of one entry may be odd.
-		joint[e.Form] *= max(0.005, m.chance(e, f.items[0].holding.From.Add(m.learnt.delay)))
+		joint[e.Form] *= max(0.005, p)
 	}
 	for i, e := range m.feed.Entries {
 		if !m.settled[i] && !m.resembles(i) {
@@ -129,11 +133,7 @@ func (m *matcher) learnReflects(all []found) {
 // resembles reports whether an entry may come of items in one of the ways.
 func (m *matcher) resembles(i int) bool {
 	e := m.feed.Entries[i]
-	if it, _ := m.nearly(i, func(Way) bool { return true }); it != nil || len(m.within(e, e.Span)) > 0 {
-		return true
-	}
-	n := sort.Search(len(m.held.items), func(i int) bool { return m.held.items[i].Span.Start > e.Span.Start })
-	return n > 0 && m.held.items[n-1].Span.Contains(e.Span)
+	return len(m.within(e, e.Span)) > 0 || m.covered(e, m.rules.Day) != nil
 }
 
 // rateOf is how often sales are made, per second, at the upper end of what the data allow:

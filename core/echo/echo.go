@@ -180,55 +180,6 @@ func mirrorsLast(feeds []Feed) []int {
 	return order
 }
 
-// sharedIn are the UIDs that feeds of two platforms have with the same span: these are one
-// booking, and no reflections of what we sent.
-func sharedIn(feeds []Feed) map[sentAs]bool {
-	first, shared := map[sentAs]int64{}, map[sentAs]bool{}
-	for _, f := range feeds {
-		for _, e := range f.Entries {
-			at := sentAs{e.UID, e.Span}
-			if platform, seen := first[at]; e.UID == "" || !seen {
-				first[at] = f.Platform
-			} else if platform != f.Platform {
-				shared[at] = true
-			}
-		}
-	}
-	return shared
-}
-
-// sources are what platforms show that may be where an entry of another one comes from, by
-// span: the earliest moment from which each can have shown it.
-type sources map[span.Span]map[int64]time.Time
-
-func sourcesIn(feeds []Feed, all *everything) sources {
-	s := sources{}
-	for _, f := range feeds {
-		for _, e := range f.Entries {
-			if _, _, ours := all.certain(f.Platform, e); ours {
-				continue
-			}
-			if s[e.Span] == nil {
-				s[e.Span] = map[int64]time.Time{}
-			}
-			if since, seen := s[e.Span][f.Platform]; !seen || e.Stand.NotBefore.Before(since) {
-				s[e.Span][f.Platform] = e.Stand.NotBefore
-			}
-		}
-	}
-	return s
-}
-
-// of reports whether another platform may have shown the span before the entry was seen.
-func (s sources) of(platform int64, e Entry) bool {
-	for other, since := range s[e.Span] {
-		if other != platform && (since.IsZero() || since.Before(e.Stand.SeenBy)) {
-			return true
-		}
-	}
-	return false
-}
-
 // Check refuses rules that cannot be meant; the error says which and why.
 func (r Rules) Check() error {
 	if !(r.Limit >= 0 && r.Limit < 1) {
@@ -345,7 +296,8 @@ type item struct {
 	stamp   time.Time
 	version int64
 	holding carried.Holding
-	live    bool // it is published still
+	live    bool      // it is published still
+	now     span.Span // with which its UID is published by now; zero for none
 	// Of what a mirrored feed shows: its platform, and from when on it can have been passed on.
 	mirrored int64
 	early    time.Time
@@ -360,10 +312,16 @@ type holdings struct {
 func (h *holdings) add(p Publication) {
 	own, mixed := carried.OfRecipient(p.Pickups, p.Reader)
 	h.mixed = h.mixed || mixed
+	now := map[carried.Name]span.Span{}
+	for _, r := range p.History {
+		if r.To == 0 {
+			now[r.Name] = r.Span
+		}
+	}
 	for i, holding := range carried.Holdings(p.History, own) {
 		r := p.History[i]
 		if !holding.Never() {
-			h.items = append(h.items, &item{Item: r.Item, stamp: r.Stamp, version: r.From, holding: holding, live: r.To == 0})
+			h.items = append(h.items, &item{Item: r.Item, stamp: r.Stamp, version: r.From, holding: holding, live: r.To == 0, now: now[r.Name]})
 		}
 	}
 	h.sort()

@@ -66,6 +66,9 @@ const (
 	OwnAgain Reason = "own_again"
 	// Declared: it was there when Wharf came, and a person said that its feed mirrors the other.
 	Declared Reason = "declared"
+	// LeftThere: another platform showed it under the same UID until it went there, and this one is
+	// not written as a sale.
+	LeftThere Reason = "left_there"
 	// PartSent: it holds whole items that were sent, and more.
 	PartSent Reason = "part_sent"
 
@@ -113,3 +116,6 @@ const (
 	Widened Way = "widened"  // a day more at one end
 	Trimmed Way = "trimmed"  // the past cut off
 )
+
+// more reports whether the reflection takes time that was not sent.
+func (w Way) more() bool { return w == Shifted || w == Widened }

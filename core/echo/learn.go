@@ -3,6 +3,7 @@ package echo
 import (
 	"math"
 	"slices"
+	"strings"
 	"time"
 )
 
@@ -35,13 +36,15 @@ func (m *matcher) learn(from sources) {
 	l.forms, l.rateBefore = map[string]bool{}, math.Inf(1)
 	l.delay = m.rules.Delay
 	var delays []time.Duration
-	doubts := m.doubts(from)
+	doubts, words := m.doubts(from), m.blockWords()
 	for i, e := range m.feed.Entries {
 		row := m.rows[i]
-		switch {
-		case row != nil:
+		if row != nil || m.known[i] { // no platform writes its sales under our UIDs
 			l.blockForms[e.Form] = true
 			l.teach(i, HabitOf{FormOf, e.Form})
+		}
+		switch {
+		case row != nil:
 			if row.platform != m.feed.Platform {
 				continue
 			}
@@ -51,7 +54,7 @@ func (m *matcher) learn(from sources) {
 				delays = append(delays, e.Stand.SeenBy.Sub(h.From))
 				l.teach(i, HabitOf{Name: Delays})
 			}
-		case m.surelySold(i, from) && !doubts[e.Form]:
+		case m.surelySold(i, from) && !doubts[e.Form] && !words[e.Title]:
 			l.sales = append(l.sales, e)
 			l.salesForms[e.Form] = true
 			l.teach(i, HabitOf{FormOf, e.Form})
@@ -81,15 +84,18 @@ func (m *matcher) learn(from sources) {
 func (m *matcher) surelySold(i int, from sources) bool {
 	e := m.feed.Entries[i]
 	first := m.first[e.Span]
-	return m.rows[i] == nil && !m.known[i] && m.nothingSent(e) && !from.of(m.feed.Platform, e) && (first.seen == e.Stand.SeenBy || first.form == e.Form)
+	return m.rows[i] == nil && !m.known[i] && m.nothingSent(e) && !from.of(m.feed, e) && (first.seen == e.Stand.SeenBy || first.form == e.Form)
 }
 
-// doubts are the forms known to be of blocks that only few of their entries make doubtful:
+// doubts are the forms of blocks, known as such or by our UIDs, that only few of their entries make doubtful:
 // those whose original left before it was read, say.
 func (m *matcher) doubts(from sources) map[string]bool {
-	all, sold := map[string]int{}, map[string]int{}
+	all, sold, ours := map[string]int{}, map[string]int{}, map[string]bool{}
 	for i, e := range m.feed.Entries {
-		if m.feed.Known[HabitOf{FormOf, e.Form}] != Block {
+		ours[e.Form] = ours[e.Form] || m.rows[i] != nil || m.known[i]
+	}
+	for i, e := range m.feed.Entries {
+		if m.feed.Known[HabitOf{FormOf, e.Form}] != Block && !ours[e.Form] {
 			continue
 		}
 		all[e.Form]++
@@ -102,6 +108,18 @@ func (m *matcher) doubts(from sources) map[string]bool {
 		few[form] = sold[form]*fewDoubts <= n
 	}
 	return few
+}
+
+// blockWords are the titles by which the platform marks blocks, however else it writes them.
+func (m *matcher) blockWords() map[string]bool {
+	words := map[string]bool{}
+	for i, e := range m.feed.Entries {
+		blocks := m.rows[i] != nil || m.known[i] || m.feed.Known[HabitOf{FormOf, e.Form}] == Block
+		if blocks && strings.HasSuffix(e.Form, asWord(e.Title)) {
+			words[e.Title] = true
+		}
+	}
+	return words
 }
 
 // learnSales counts the sales, for the chance of one more.

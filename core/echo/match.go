@@ -27,6 +27,7 @@ type matcher struct {
 	furthest []int64 // the latest end of the items up to there
 	first    map[span.Span]firstShown
 	earliest time.Time // pickup of any of them
+	equals   int       // how many entries equal what was sent
 }
 
 // firstShown is the entry of a span that a feed showed first.
@@ -82,7 +83,7 @@ func withTitles(f *Feed) []Entry {
 		if e.Title == "" || e.Form == "" {
 			continue
 		}
-		titled := e.Form + " " + strconv.Quote(e.Title)
+		titled := e.Form + asWord(e.Title)
 		if len(titled) > longestForm {
 			continue // nobody's word
 		}
@@ -96,10 +97,13 @@ func withTitles(f *Feed) []Entry {
 	return entries
 }
 
+// asWord is how a title that is the platform's word is part of a form.
+func asWord(title string) string { return " " + strconv.Quote(title) }
+
 // match goes through the rules in their order.
 func (m *matcher) match(from sources, shared map[sentAs]bool) {
 	m.learn(from)
-	m.certain()
+	m.certain(from)
 	for i, e := range m.feed.Entries {
 		m.settled[i] = m.settled[i] || shared[sentAs{e.UID, e.Span}] && len(m.feed.Mirrors) == 0
 	}
@@ -111,6 +115,7 @@ func (m *matcher) match(from sources, shared map[sentAs]bool) {
 		}
 	}
 	m.equal()
+	m.await(from)
 	m.ways()
 	m.parts()
 	m.overlapping()
@@ -120,84 +125,6 @@ func (m *matcher) match(from sources, shared map[sentAs]bool) {
 	if len(later) > 0 {
 		m.equal()
 	}
-}
-
-// certain settles what our UIDs say, all but which is stale.
-func (m *matcher) certain() {
-	ways := map[Way][]int{}
-	for i, e := range m.feed.Entries {
-		row := m.rows[i]
-		switch {
-		case row != nil:
-			m.settled[i] = true
-			m.used[row.row.Name] = true
-			if h := row.holding; !m.verdicts[i].Evidence.Live && !h.Again.IsZero() {
-				m.verdicts[i].Evidence.Dropped = h.To.Unix()
-				if m.forgotten([]*item{{holding: h}}) {
-					m.verdicts[i].Kind = Stale
-				}
-			}
-		case m.known[i]:
-			m.settled[i] = true
-			if w, _ := m.wayOf(e); w != "" {
-				ways[w] = append(ways[w], i)
-			}
-		}
-	}
-	for w, entries := range ways {
-		if w != Trimmed && len(entries) >= leastMeasures {
-			m.learnWay(w, entries)
-		}
-		if w != Trimmed && w != Split && !m.learnt.ways[w] { // what lies within what was sent takes nothing more
-			continue
-		}
-		for _, i := range entries {
-			e := m.feed.Entries[i]
-			_, sent := m.wayOf(e)
-			row := m.all.rows[sentAs{e.UID, sent}].all[0]
-			m.verdicts[i] = Verdict{Kind: Echo, Evidence: Evidence{Kind: Sent, Way: w, Span: row.row.Span, Platform: row.platform, Version: row.row.From, Item: row.row.UID}}
-		}
-	}
-}
-
-// wayOf is how an entry with a UID of ours differs from what was sent with it, and what that
-// was; "" for in none of the ways.
-func (m *matcher) wayOf(e Entry) (Way, span.Span) {
-	for _, sent := range m.all.spans[e.UID] {
-		if w := differs(e.Span, sent, m.rules.Day, m.feed.Today); w != "" {
-			return w, sent
-		}
-	}
-	for _, sent := range m.all.spans[e.UID] {
-		if sent.Contains(e.Span) {
-			return Split, sent
-		}
-	}
-	return "", span.Span{}
-}
-
-// differs is how a span differs from what was sent.
-func differs(is, sent span.Span, day, today int64) Way {
-	switch start, end := is.Start-sent.Start, is.End-sent.End; {
-	case end == 0 && start > 0 && is.Start >= today-day && is.Start <= today+day:
-		return Trimmed
-	case start == end && (start == day || start == -day):
-		return Shifted
-	case start == 0 && end == day, end == 0 && start == -day:
-		return Widened
-	}
-	return ""
-}
-
-// forgotten reports whether items are gone for long: after two downloads without them, a good
-// reading that began later than the delay still shows what they left.
-func (m *matcher) forgotten(items []*item) bool {
-	for _, it := range items {
-		if again := it.holding.Again; again.IsZero() || !m.feed.Read.After(again.Add(m.learnt.delay)) {
-			return false
-		}
-	}
-	return true
 }
 
 // nothingSent reports whether nothing that the platform ever held can have led to the entry.
@@ -284,13 +211,14 @@ func (m *matcher) equal() {
 		}
 	}
 	take("", func(s span.Span) span.Span { return s })
-	if m.feed.Said[HabitOf{WayOf, string(Trimmed)}] != No {
+	if m.allowed(Trimmed) {
 		take(Trimmed, func(s span.Span) span.Span { return span.Span{Start: s.End, End: s.End} })
 	}
 	slices.SortFunc(all, func(a, b found) int { return cmp.Compare(a.entry, b.entry) })
 	for n := range all {
 		all[n].items[0] = m.successor(all[n].items[0])
 	}
+	m.equals = len(all)
 	m.learnByChance(all)
 	m.learnReflects(all)
 	besides := map[span.Span]int{} // own sales of the span
@@ -302,6 +230,12 @@ func (m *matcher) equal() {
 	for _, f := range all {
 		m.verdicts[f.entry] = m.verdictOn(f, besides[m.feed.Entries[f.entry].Span] > 0)
 	}
+}
+
+// live reports whether an item is published still, if only without the past that its own feed cut
+// off.
+func (m *matcher) live(it *item) bool {
+	return it.live || differs(it.now, it.Span, m.rules.Day, m.feed.Today) == Trimmed
 }
 
 // mostCompared bounds how many pairs of alike entries and items are tried in all orders; where
@@ -352,7 +286,7 @@ func (m *matcher) assign(entries []int, items []*item, way Way) map[int]*item {
 // successor is the item that a block stands for by now: where what it came from was dropped,
 // and the platform holds something else of the same span, that.
 func (m *matcher) successor(it *item) *item {
-	if it.live {
+	if m.live(it) {
 		return it
 	}
 	first := sort.Search(len(m.held.items), func(i int) bool { return m.held.items[i].Span.Compare(it.Span) >= 0 })
@@ -373,7 +307,7 @@ func (m *matcher) successor(it *item) *item {
 // verdictOn weighs what speaks for an entry's being what was sent, and what against it.
 func (m *matcher) verdictOn(f found, besides bool) Verdict {
 	e, first := m.feed.Entries[f.entry], f.items[0]
-	from, to, live := first.holding.From, first.holding.To, first.live
+	from, to, live := first.holding.From, first.holding.To, m.live(first)
 	for _, it := range f.items[1:] {
 		if it.holding.From.After(from) {
 			from = it.holding.From
@@ -381,7 +315,7 @@ func (m *matcher) verdictOn(f found, besides bool) Verdict {
 		if t := it.holding.To; !t.IsZero() && (to.IsZero() || t.Before(to)) {
 			to = t
 		}
-		live = live || it.live
+		live = live || m.live(it)
 	}
 	knew := from.Add(m.learnt.delay)
 	v := Verdict{Kind: Echo, Evidence: Evidence{Kind: Held, Way: f.way, Span: first.Span, Platform: m.feed.Platform, Version: first.version, Item: first.UID, PickedUp: from.Unix(), Live: live}}
@@ -453,11 +387,11 @@ func (m *matcher) against(e Entry, from, to time.Time, mirrored bool) Reason {
 		return ""
 	case m.learnt.salesForms[e.Form]:
 		return SalesForm
-	case m.learnt.keepsUIDs && !mirrored && e.UID != "" && !carried.LooksMinted(e.UID):
+	case m.learnt.keepsUIDs && !mirrored && e.UID != "" && !carried.LooksMinted(e.UID) && !(m.learnt.blockForms[e.Form] && m.tellsApart()):
 		return OtherUID
 	case !e.Created.IsZero() && e.Created.Before(from.Add(-m.rules.Skew)) && !mirrored:
 		return MadeBefore
-	case !to.IsZero() && !to.After(e.Stand.SeenBy) && !e.Stand.NotBefore.IsZero() && !(m.learnt.blockForms[e.Form] && m.tellsApart()):
+	case !to.IsZero() && !to.After(e.Stand.SeenBy) && !e.Stand.NotBefore.IsZero() && !(m.learnt.blockForms[e.Form] && m.tellsApart() && !m.learnt.ways[WithOwn]):
 		return DroppedMeanwhile
 	case m.held.mixed && !mirrored:
 		return ReadersMixed

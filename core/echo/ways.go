@@ -2,6 +2,7 @@ package echo
 
 import (
 	"cmp"
+	"math"
 	"slices"
 	"sort"
 
@@ -30,7 +31,7 @@ func (m *matcher) ways() {
 		return m.learnt.salesForms[form] || m.learnt.alike[form]
 	})
 	for _, known := range []bool{true, false} { // what is known of the feed comes first
-		use := func(w Way) bool { return m.learnt.ways[w] == known && m.feed.Said[HabitOf{WayOf, string(w)}] != No }
+		use := func(w Way) bool { return m.learnt.ways[w] == known && m.allowed(w) }
 		for _, i := range open {
 			if m.settled[i] || !use(Joined) {
 				continue
@@ -43,9 +44,6 @@ func (m *matcher) ways() {
 			for _, f := range m.split(open) {
 				add(f)
 			}
-			if known {
-				m.piecesLeft(open, add)
-			}
 		}
 		for _, i := range open {
 			if m.settled[i] {
@@ -55,21 +53,29 @@ func (m *matcher) ways() {
 				add(found{i, []*item{it}, way})
 			}
 		}
+		if known {
+			m.cuts(open, add)
+		}
 	}
+	m.runs(open, add)
 	m.learnByChance(all)
 	for w, n := range count {
-		if n >= leastMeasures {
+		// What a platform does to one block it does to nearly all, but for joining and splitting.
+		if n >= leastMeasures && (!w.more() || n > m.equals) {
 			m.learnWay(w, entriesOf(all, w))
 		}
 	}
 	for _, f := range all {
 		v := m.verdictOn(f, false)
-		if v.Kind == Echo && !m.learnt.ways[f.way] && v.Evidence.Kind != BlockForm {
+		if v.Kind == Echo && !m.learnt.ways[f.way] && (v.Evidence.Kind != BlockForm || f.way.more()) {
 			v.Kind, v.Evidence.Against = Unclear, NewWay
 		}
 		m.verdicts[f.entry] = v
 	}
 }
+
+// allowed reports whether nobody said that the feed does not differ so.
+func (m *matcher) allowed(w Way) bool { return m.feed.Said[HabitOf{WayOf, string(w)}] != No }
 
 // entriesOf are the entries that were found to differ in a way.
 func entriesOf(all []found, w Way) (entries []int) {
@@ -149,9 +155,9 @@ func (m *matcher) split(open []int) []found {
 	whole := slices.Clone(m.held.items) // live ones first, and the longest: pieces of it may be others, too
 	slices.SortStableFunc(whole, func(a, b *item) int {
 		switch {
-		case a.live != b.live && a.live:
+		case m.live(a) != m.live(b) && m.live(a):
 			return -1
-		case a.live != b.live:
+		case m.live(a) != m.live(b):
 			return 1
 		}
 		return cmp.Compare(b.Span.Len(), a.Span.Len())
@@ -186,26 +192,6 @@ func (m *matcher) split(open []int) []found {
 		}
 	}
 	return all
-}
-
-// piecesLeft finds, on a feed that splits, the pieces of blocks of which others are gone or cut
-// off by now.
-func (m *matcher) piecesLeft(open []int, add func(found)) {
-	for _, i := range open {
-		e := m.feed.Entries[i]
-		if m.settled[i] || !m.learnt.blockForms[e.Form] && !m.unlikeSales(e) {
-			continue
-		}
-		items := m.held.items
-		n := sort.Search(len(items), func(i int) bool { return items[i].Span.Start > e.Span.Start })
-		for looked := 0; n > 0 && looked < mostAlike && m.furthest[n-1] >= e.Span.End; looked++ {
-			n--
-			if it := items[n]; it.Span.Contains(e.Span) && m.mayShow(e, it) {
-				add(found{i, []*item{it}, Split})
-				break
-			}
-		}
-	}
 }
 
 // nearly is an item that the entry is but for a day, in one of the ways to use; nil for none.
@@ -245,7 +231,11 @@ func (m *matcher) parts() {
 		if m.learnt.salesForms[e.Form] {
 			continue
 		}
-		items := m.within(e, e.Span)
+		whole := e.Span
+		if day := m.rules.Day; m.allowed(Trimmed) && e.Span.Start >= m.feed.Today-day && e.Span.Start <= m.feed.Today+day {
+			whole.Start = math.MinInt64 // the past may be cut off
+		}
+		items := slices.DeleteFunc(m.within(e, whole), func(it *item) bool { return it.Span.End <= e.Span.Start })
 		if len(items) == 0 {
 			continue
 		}
@@ -256,16 +246,34 @@ func (m *matcher) parts() {
 		for _, it := range items {
 			m.used[it.Name] = true
 			rest = without(rest, it.Span)
-			v.Evidence.Live = v.Evidence.Live || it.live
+			v.Evidence.Live = v.Evidence.Live || m.live(it)
 			if e.Stand.NotBefore.IsZero() || it.holding.From.Add(m.learnt.delay).After(e.Stand.NotBefore) {
 				v.Kind, v.Evidence.Against = Unclear, NotKnownBefore
 			}
 		}
 		if v.Kind == Booking {
-			v.Rest = rest
+			v.Rest = m.notShown(e, rest)
 		}
 		m.verdicts[i] = v
 	}
+}
+
+// notShown is what is left of spans of an entry without what its platform holds and may show in it:
+// also what explains another entry. It is all of them if nothing would be left.
+func (m *matcher) notShown(e Entry, spans []span.Span) []span.Span {
+	rest := spans
+	items := m.held.items
+	n := sort.Search(len(items), func(i int) bool { return items[i].Span.Start >= e.Span.End })
+	for looked := 0; n > 0 && looked < mostWithin && m.furthest[n-1] > e.Span.Start; looked++ {
+		n--
+		if it := items[n]; m.live(it) && e.Span.Contains(it.Span) && m.mayShow(e, it) {
+			rest = without(rest, it.Span)
+		}
+	}
+	if len(rest) == 0 {
+		return spans
+	}
+	return rest
 }
 
 // unlikeSales reports whether an entry is written as no sale of the feed is.
@@ -294,7 +302,7 @@ func (m *matcher) overlapping() {
 			if it.Span == e.Span && !m.learnt.blockForms[e.Form] {
 				continue // one more than was sent
 			}
-			if it.live && it.Span.Overlaps(e.Span) && m.mayShow(e, it) {
+			if m.live(it) && it.Span.Overlaps(e.Span) && m.mayShow(e, it) {
 				m.verdicts[i] = Verdict{Kind: Unclear, Evidence: Evidence{Kind: OverlapsSent, Against: NewWay, Span: it.Span, Platform: m.feed.Platform, Version: it.version, Item: it.UID, PickedUp: it.holding.From.Unix(), Live: true}}
 				break
 			}

@@ -137,8 +137,8 @@ func (v Verdict) pending() bool {
 
 // doubtful reports whether the booking may be a reflection: where units are several, also one
 // that equals what its platform held, and counts until the capacity depends on it.
-func (v Verdict) doubtful() bool {
-	return v.Kind == Unclear || v.Kind == Stale || v.Kind == Counts && v.Evidence.Kind == echo.Held
+func (v Verdict) doubtful(capacity int) bool {
+	return v.Kind == Unclear || v.Kind == Stale || v.Kind == Counts && v.Evidence.Kind == echo.Held && capacity > 1
 }
 
 // spans are what counts of a booking.
@@ -306,7 +306,11 @@ func feedsIn(f Facts) (feeds []echo.Feed, of [][]int) {
 		of[n] = append(of[n], i)
 	}
 	for _, feed := range f.Feeds {
-		if n, seen := at[feed.ID]; seen {
+		n, seen := at[feed.ID]
+		if !seen && feed.Read.IsZero() { // what it will show may be where others have theirs from
+			feeds, of = append(feeds, echo.Feed{ID: feed.ID}), append(of, nil)
+		}
+		if seen {
 			feeds[n].Read, feeds[n].Today = feed.Read, span.Point(feed.Read, f.Calendar.Grain, f.Calendar.Zone)
 			feeds[n].Mirrors, feeds[n].Gone, feeds[n].Said, feeds[n].Known = feed.Mirrors, feed.Gone, feed.Said, feed.Known
 		}
@@ -347,7 +351,7 @@ func conflictsIn(f Facts, verdicts []Verdict) []Conflict {
 			continue
 		}
 		for _, s := range v.spans(b) {
-			counting = append(counting, conflict.Booking{ID: b.ID, Span: s, Units: b.Units, Tentative: b.Tentative, Unclear: v.doubtful() && !sure[i]})
+			counting = append(counting, conflict.Booking{ID: b.ID, Span: s, Units: b.Units, Tentative: b.Tentative, Unclear: v.doubtful(f.Calendar.Capacity) && !sure[i]})
 		}
 	}
 	found := conflict.Find(counting, f.Calendar.Capacity)

@@ -54,6 +54,8 @@ func grounds(e echo.Evidence, n Names) string {
 		return fmt.Sprintf("It overlaps %s to %s, which came from %s and overlaps in turn what that was sent: something goes round between the two and grows each time, so Wharf sends it no further.", first, last, n.Of(e.Mirrors))
 	case echo.OwnAgain:
 		return "It stands beside the platform's own sale of the same dates, and is not written as a sale: the platform imports its own feed, or one that imports it."
+	case echo.LeftThere:
+		return fmt.Sprintf("%s showed it too, under the same UID, and shows it no more; this is not written as a sale, so it comes from there.", n.Of(e.Mirrors))
 	case echo.Paired:
 		return fmt.Sprintf("%s shows just these dates too, nothing that Wharf sent explains it, and it is not alone: the two may be linked directly.", whom)
 	}

@@ -3,15 +3,19 @@
 package main
 
 import (
+	"context"
 	"flag"
 	"fmt"
 	"io"
 	"maps"
 	"os"
+	"os/signal"
 	"runtime"
+	"runtime/debug"
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"text/tabwriter"
 	"time"
 
@@ -19,27 +23,49 @@ import (
 )
 
 func main() {
-	bookings := flag.Int("bookings", 2000, "sales to play, of all mixtures together")
+	years := flag.Int("years", 1, "years to play of each mixture, each with a seed of its own")
 	seed := flag.Int64("seed", time.Now().UnixNano(), "first seed")
 	examples := flag.Int("examples", 2, "what went wrong, of each mixture")
 	only := flag.String("only", "", "mixtures whose name has this")
 	flag.Parse()
+	debug.SetGCPercent(400)
 	patterns := slices.DeleteFunc(sim.Patterns(), func(p sim.Pattern) bool { return !strings.Contains(p.Name, *only) })
+	played := play(patterns, *years, *seed)
 	tallies := make([]sim.Tally, len(patterns))
+	for n, t := range played {
+		tallies[n%len(patterns)].Add(t)
+	}
+	report(patterns, tallies, *seed, *examples)
+}
+
+// play plays each mixture so many times: what came of the first time of each, then of the second,
+// and so on. Interrupted, it ends with the one that was begun last.
+func play(patterns []sim.Pattern, years int, seed int64) []sim.Tally {
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt)
+	defer stop()
+	played := make([]sim.Tally, years*len(patterns))
+	var next, sales atomic.Int64
 	var together sync.WaitGroup
-	places := make(chan bool, runtime.NumCPU())
-	for i, p := range patterns {
+	for range runtime.NumCPU() {
 		together.Go(func() {
-			for n := int64(0); tallies[i].Sales < *bookings/len(patterns); n++ {
-				places <- true
-				t := sim.Run(p.Setting, *seed+n)
-				<-places
-				tallies[i].Add(t)
+			for ctx.Err() == nil {
+				n := int(next.Add(1)) - 1
+				if n >= len(played) {
+					return
+				}
+				played[n] = sim.Run(patterns[n%len(patterns)].Setting, seed+int64(n/len(patterns)))
+				if all := sales.Add(int64(played[n].Sales)); n%len(patterns) == 0 {
+					fmt.Fprintf(os.Stderr, "%d of %d years, %d sales\n", n/len(patterns), years, all)
+				}
 			}
 		})
 	}
 	together.Wait()
-	fmt.Printf("Seeds from %d on.\n\n", *seed)
+	return played
+}
+
+func report(patterns []sim.Pattern, tallies []sim.Tally, seed int64, examples int) {
+	fmt.Printf("Seeds from %d on.\n\n", seed)
 	var all sim.Tally
 	rows := map[string]*sim.Counts{}
 	for i, t := range tallies {
@@ -55,7 +81,7 @@ func main() {
 		fmt.Printf("From the second sale to the report: %v in the middle, %v for 95 of 100, %v at most.\n\n", all.Detection[n/2], all.Detection[n*95/100], all.Detection[n-1])
 	}
 	for i, t := range tallies {
-		for _, e := range t.Examples[:min(*examples, len(t.Examples))] {
+		for _, e := range t.Examples[:min(examples, len(t.Examples))] {
 			fmt.Printf("%s: %s\n", patterns[i].Name, e)
 		}
 		if len(t.Twins) > 0 {

@@ -1,0 +1,112 @@
+package echo
+
+import (
+	"cmp"
+	"slices"
+	"sort"
+
+	"wharf/core/span"
+)
+
+// covered are the items that take an entry together, each of which its platform may still have
+// shown, and as much more at both ends, those that are published first; nil if they leave any of it.
+func (m *matcher) covered(e Entry, more int64) []*item {
+	var by []*item
+	items, rest := m.held.items, []span.Span{e.Span}
+	for _, live := range []bool{true, false} {
+		n := sort.Search(len(items), func(i int) bool { return items[i].Span.Start-more >= e.Span.End })
+		for looked := 0; n > 0 && looked < mostWithin && m.furthest[n-1]+more > e.Span.Start; looked++ {
+			n--
+			it := items[n]
+			if m.live(it) != live || !m.mayShow(e, it) {
+				continue
+			}
+			if left := without(rest, span.Span{Start: it.Span.Start - more, End: it.Span.End + more}); !slices.Equal(left, rest) {
+				by, rest = append(by, it), left
+			}
+			if len(rest) == 0 {
+				return by
+			}
+		}
+	}
+	return nil
+}
+
+// cuts finds blocks that lie within what their platform held, whatever they were cut to: of which
+// other pieces are gone, say, or the past was cut off.
+func (m *matcher) cuts(open []int, add func(found)) {
+	if m.rules.Capacity > 1 {
+		return // several may lie side by side
+	}
+	more := int64(0)
+	if m.learnt.ways[Widened] {
+		more = m.rules.Day
+	}
+	for _, i := range open {
+		e := m.feed.Entries[i]
+		if m.settled[i] || !m.learnt.blockForms[e.Form] && !(m.unlikeSales(e) && m.learnt.ways[Split]) {
+			continue
+		}
+		if by := m.covered(e, more); len(by) > 1 {
+			add(found{i, by, Joined})
+		} else if len(by) == 1 {
+			add(found{i, by, Split})
+		}
+	}
+}
+
+// run are entries or items that touch or overlap, one after the other.
+type run[T any] struct {
+	span span.Span
+	of   []T
+}
+
+// runsOf are the longest runs, in order. all is sorted by span.
+func runsOf[T any](all []T, at func(T) span.Span) (runs []run[T]) {
+	for _, x := range all {
+		s := at(x)
+		if n := len(runs); n > 0 && s.Start <= runs[n-1].span.End {
+			runs[n-1].span.End = max(runs[n-1].span.End, s.End)
+			runs[n-1].of = append(runs[n-1].of, x)
+			continue
+		}
+		runs = append(runs, run[T]{s, []T{x}})
+	}
+	return runs
+}
+
+// runs finds blocks that are joined and cut in a way of their own: laid end to end they are what
+// was sent, laid end to end, or a day more.
+func (m *matcher) runs(open []int, add func(found)) {
+	var blocks []int
+	for _, i := range open {
+		if e := m.feed.Entries[i]; !m.settled[i] && (m.learnt.blockForms[e.Form] || m.unlikeSales(e)) {
+			blocks = append(blocks, i)
+		}
+	}
+	at := func(i int) span.Span { return m.feed.Entries[i].Span }
+	slices.SortFunc(blocks, func(a, b int) int { return cmp.Or(at(a).Compare(at(b)), cmp.Compare(a, b)) })
+	sent := map[int64]run[*item]{} // by start
+	for _, r := range runsOf(slices.DeleteFunc(slices.Clone(m.held.items), func(it *item) bool { return m.used[it.Name] || !it.live }), func(it *item) span.Span { return it.Span }) {
+		sent[r.span.Start] = r
+	}
+	for _, r := range runsOf(blocks, at) {
+		was, begins := sent[r.span.Start]
+		more := r.span.End - was.span.End
+		way := Split
+		if more != 0 {
+			way = Widened
+		} else if len(r.of) == 1 {
+			way = Joined
+		}
+		if !begins || more != 0 && more != m.rules.Day || !m.allowed(way) {
+			continue
+		}
+		for _, i := range r.of {
+			e, of := m.feed.Entries[i], slices.DeleteFunc(slices.Clone(was.of), func(it *item) bool { return it.Span.Start >= at(i).End || it.Span.End+more <= at(i).Start })
+			if len(of) > 0 && len(of) <= mostAlike && !slices.ContainsFunc(of, func(it *item) bool { return !m.mayShow(e, it) }) {
+				add(found{i, of, way})
+			}
+		}
+	}
+}
