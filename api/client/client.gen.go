@@ -18,6 +18,24 @@ import (
 	openapi_types "github.com/oapi-codegen/runtime/types"
 )
 
+// Defines values for AnswerKind.
+const (
+	Own       AnswerKind = "own"
+	Reflected AnswerKind = "reflected"
+)
+
+// Valid indicates whether the value is a known member of the AnswerKind enum.
+func (e AnswerKind) Valid() bool {
+	switch e {
+	case Own:
+		return true
+	case Reflected:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for Color.
 const (
 	Azure  Color = "azure"
@@ -66,6 +84,45 @@ func (e Color) Valid() bool {
 	}
 }
 
+// Defines values for ConflictEventEvent.
+const (
+	ConflictEventEventAcknowledged ConflictEventEvent = "acknowledged"
+	ConflictEventEventAnswered     ConflictEventEvent = "answered"
+	ConflictEventEventBecame       ConflictEventEvent = "became"
+	ConflictEventEventCleared      ConflictEventEvent = "cleared"
+	ConflictEventEventGained       ConflictEventEvent = "gained"
+	ConflictEventEventOpened       ConflictEventEvent = "opened"
+	ConflictEventEventPast         ConflictEventEvent = "past"
+	ConflictEventEventReopened     ConflictEventEvent = "reopened"
+	ConflictEventEventUndone       ConflictEventEvent = "undone"
+)
+
+// Valid indicates whether the value is a known member of the ConflictEventEvent enum.
+func (e ConflictEventEvent) Valid() bool {
+	switch e {
+	case ConflictEventEventAcknowledged:
+		return true
+	case ConflictEventEventAnswered:
+		return true
+	case ConflictEventEventBecame:
+		return true
+	case ConflictEventEventCleared:
+		return true
+	case ConflictEventEventGained:
+		return true
+	case ConflictEventEventOpened:
+		return true
+	case ConflictEventEventPast:
+		return true
+	case ConflictEventEventReopened:
+		return true
+	case ConflictEventEventUndone:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for ConflictKind.
 const (
 	ConflictKindDoubleBooking  ConflictKind = "double_booking"
@@ -89,22 +146,49 @@ func (e ConflictKind) Valid() bool {
 
 // Defines values for ConflictState.
 const (
-	Acknowledged ConflictState = "acknowledged"
-	Cleared      ConflictState = "cleared"
-	Open         ConflictState = "open"
-	Past         ConflictState = "past"
+	ConflictStateAcknowledged ConflictState = "acknowledged"
+	ConflictStateCleared      ConflictState = "cleared"
+	ConflictStateOpen         ConflictState = "open"
+	ConflictStatePast         ConflictState = "past"
 )
 
 // Valid indicates whether the value is a known member of the ConflictState enum.
 func (e ConflictState) Valid() bool {
 	switch e {
-	case Acknowledged:
+	case ConflictStateAcknowledged:
 		return true
-	case Cleared:
+	case ConflictStateCleared:
 		return true
-	case Open:
+	case ConflictStateOpen:
 		return true
-	case Past:
+	case ConflictStatePast:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for EffectKind.
+const (
+	Becomes   EffectKind = "becomes"
+	Clears    EffectKind = "clears"
+	Opens     EffectKind = "opens"
+	Publishes EffectKind = "publishes"
+	Withdraws EffectKind = "withdraws"
+)
+
+// Valid indicates whether the value is a known member of the EffectKind enum.
+func (e EffectKind) Valid() bool {
+	switch e {
+	case Becomes:
+		return true
+	case Clears:
+		return true
+	case Opens:
+		return true
+	case Publishes:
+		return true
+	case Withdraws:
 		return true
 	default:
 		return false
@@ -225,6 +309,7 @@ func (e Outcome) Valid() bool {
 // Defines values for ProblemCode.
 const (
 	ProblemCodeAlreadySetUp         ProblemCode = "already_set_up"
+	ProblemCodeAnswered             ProblemCode = "answered"
 	ProblemCodeBeingRead            ProblemCode = "being_read"
 	ProblemCodeDatabaseAway         ProblemCode = "database_away"
 	ProblemCodeForeignSite          ProblemCode = "foreign_site"
@@ -237,6 +322,7 @@ const (
 	ProblemCodeNotFound             ProblemCode = "not_found"
 	ProblemCodeNotLoggedIn          ProblemCode = "not_logged_in"
 	ProblemCodeNothingToAcknowledge ProblemCode = "nothing_to_acknowledge"
+	ProblemCodeOver                 ProblemCode = "over"
 	ProblemCodeRefused              ProblemCode = "refused"
 	ProblemCodeStaleRevision        ProblemCode = "stale_revision"
 	ProblemCodeTaken                ProblemCode = "taken"
@@ -253,6 +339,8 @@ const (
 func (e ProblemCode) Valid() bool {
 	switch e {
 	case ProblemCodeAlreadySetUp:
+		return true
+	case ProblemCodeAnswered:
 		return true
 	case ProblemCodeBeingRead:
 		return true
@@ -277,6 +365,8 @@ func (e ProblemCode) Valid() bool {
 	case ProblemCodeNotLoggedIn:
 		return true
 	case ProblemCodeNothingToAcknowledge:
+		return true
+	case ProblemCodeOver:
 		return true
 	case ProblemCodeRefused:
 		return true
@@ -380,10 +470,40 @@ type Acknowledgement struct {
 	Note *string `json:"note,omitempty"`
 }
 
+// Answer defines model for Answer.
+type Answer struct {
+	At time.Time `json:"at"`
+	By string    `json:"by"`
+	Id int64     `json:"id"`
+
+	// Says A sale of its platform's own; or what that was sent, or shows of another platform
+	Says AnswerKind `json:"says"`
+}
+
+// AnswerKind A sale of its platform's own; or what that was sent, or shows of another platform
+type AnswerKind string
+
+// AnswerRequest defines model for AnswerRequest.
+type AnswerRequest struct {
+	Bookings []struct {
+		Booking int64 `json:"booking"`
+
+		// Seen The id of the answer that was seen; left out for none
+		Seen *int64 `json:"seen,omitempty"`
+	} `json:"bookings"`
+
+	// Conflict In which it was asked; refused when that is over
+	Conflict *int64 `json:"conflict,omitempty"`
+
+	// Says Left out to take back what was said
+	Says *AnswerKind `json:"says,omitempty"`
+}
+
 // Booking One that came from no feed has neither feed, platform nor color, and is labelled Wharf
 type Booking struct {
-	Blocks   bool  `json:"blocks"`
-	Calendar int64 `json:"calendar"`
+	Answer   *Answer `json:"answer,omitempty"`
+	Blocks   bool    `json:"blocks"`
+	Calendar int64   `json:"calendar"`
 
 	// Color One of the twelve feed colours, told apart also by colour-blind readers
 	Color *Color `json:"color,omitempty"`
@@ -401,6 +521,9 @@ type Booking struct {
 	Notices   *[]string  `json:"notices,omitempty"`
 	Platform  *Platform  `json:"platform,omitempty"`
 
+	// Reflects The booking that it reflects, or may reflect
+	Reflects *int64 `json:"reflects,omitempty"`
+
 	// SeenBy First reading with it
 	SeenBy    time.Time `json:"seenBy"`
 	Start     string    `json:"start"`
@@ -409,6 +532,16 @@ type Booking struct {
 	Uid       string    `json:"uid"`
 	Units     int       `json:"units"`
 	Verdict   Verdict   `json:"verdict"`
+}
+
+// BookingLife defines model for BookingLife.
+type BookingLife struct {
+	// Booking One that came from no feed has neither feed, platform nor color, and is labelled Wharf
+	Booking Booking `json:"booking"`
+
+	// Original One that came from no feed has neither feed, platform nor color, and is labelled Wharf
+	Original *Booking `json:"original,omitempty"`
+	Travels  []Travel `json:"travels"`
 }
 
 // Calendar defines model for Calendar.
@@ -468,18 +601,38 @@ type Conflict struct {
 	End            string     `json:"end"`
 
 	// First Which booking was there first; left out when nothing tells
-	First *First       `json:"first,omitempty"`
+	First *First `json:"first,omitempty"`
+
+	// Found How much later it was found than it could have been, and what delayed it
+	Found *string      `json:"found,omitempty"`
 	Id    int64        `json:"id"`
 	Kind  ConflictKind `json:"kind"`
 
 	// Linked The two feeds, where all that is unclear is whether their platforms are linked directly. Those of the same two are one
 	// question: a mirror declared on either feed answers all of them.
-	Linked *[]int64      `json:"linked,omitempty"`
-	Note   *string       `json:"note,omitempty"`
-	Opened time.Time     `json:"opened"`
-	Start  string        `json:"start"`
-	State  ConflictState `json:"state"`
+	Linked *[]int64 `json:"linked,omitempty"`
+
+	// Log What happened to it, the first first; left out in lists
+	Log    *[]ConflictEvent `json:"log,omitempty"`
+	Note   *string          `json:"note,omitempty"`
+	Opened time.Time        `json:"opened"`
+	Start  string           `json:"start"`
+	State  ConflictState    `json:"state"`
 }
+
+// ConflictEvent defines model for ConflictEvent.
+type ConflictEvent struct {
+	At    time.Time          `json:"at"`
+	By    *string            `json:"by,omitempty"`
+	Event ConflictEventEvent `json:"event"`
+	Note  *string            `json:"note,omitempty"`
+
+	// Sentence The same for people
+	Sentence string `json:"sentence"`
+}
+
+// ConflictEventEvent defines model for ConflictEvent.Event.
+type ConflictEventEvent string
 
 // ConflictKind defines model for ConflictKind.
 type ConflictKind string
@@ -492,6 +645,19 @@ type Credentials struct {
 	Name     string `json:"name"`
 	Password string `json:"password"`
 }
+
+// Effect defines model for Effect.
+type Effect struct {
+	Calendar     int64      `json:"calendar"`
+	CalendarName string     `json:"calendarName"`
+	Conflict     *int64     `json:"conflict,omitempty"`
+	Kind         EffectKind `json:"kind"`
+	Publication  *int64     `json:"publication,omitempty"`
+	Sentence     string     `json:"sentence"`
+}
+
+// EffectKind defines model for Effect.Kind.
+type EffectKind string
 
 // Feed defines model for Feed.
 type Feed struct {
@@ -851,6 +1017,24 @@ type TokenRequest struct {
 	Password string `json:"password"`
 }
 
+// Travel A publication that carried a booking
+type Travel struct {
+	// Again Where it was seen again
+	Again *[]Booking `json:"again,omitempty"`
+
+	// PickedUp The first download of that version or a later one
+	PickedUp    *time.Time `json:"pickedUp,omitempty"`
+	Platform    Platform   `json:"platform"`
+	Publication int64      `json:"publication"`
+	Published   time.Time  `json:"published"`
+
+	// Version The first version with it where it is now
+	Version int64 `json:"version"`
+
+	// Withdrawn The first version without it
+	Withdrawn *time.Time `json:"withdrawn,omitempty"`
+}
+
 // Trouble The calendar could not be brought up to date; what was published last stays
 type Trouble struct {
 	// Retry When it is tried again
@@ -875,6 +1059,18 @@ type Id = int64
 
 // Limit defines model for limit.
 type Limit = int
+
+// Try defines model for try.
+type Try = bool
+
+// Tried defines model for Tried.
+type Tried = []Effect
+
+// AnswerParams defines parameters for Answer.
+type AnswerParams struct {
+	// Try Only say what it would change
+	Try *Try `form:"try,omitempty" json:"try,omitempty"`
+}
 
 // ListAllBookingsParams defines parameters for ListAllBookings.
 type ListAllBookingsParams struct {
@@ -929,6 +1125,12 @@ type ListConflictsParams struct {
 	After *After `form:"after,omitempty" json:"after,omitempty"`
 }
 
+// GetCaseParams defines parameters for GetCase.
+type GetCaseParams struct {
+	// Titles With the titles of bookings; they are put in other words when left out
+	Titles *bool `form:"titles,omitempty" json:"titles,omitempty"`
+}
+
 // ListFeedsParams defines parameters for ListFeeds.
 type ListFeedsParams struct {
 	// Limit At most so many, in the order of their ids; the header Link leads to the next
@@ -958,12 +1160,18 @@ type ListHabitsParams struct {
 
 // ForgetHabitParams defines parameters for ForgetHabit.
 type ForgetHabitParams struct {
+	// Try Only say what it would change
+	Try *Try `form:"try,omitempty" json:"try,omitempty"`
+
 	// Of The form or the way that it is about
 	Of *string `form:"of,omitempty" json:"of,omitempty"`
 }
 
 // LayDownHabitParams defines parameters for LayDownHabit.
 type LayDownHabitParams struct {
+	// Try Only say what it would change
+	Try *Try `form:"try,omitempty" json:"try,omitempty"`
+
 	// Of The form or the way that it is about
 	Of *string `form:"of,omitempty" json:"of,omitempty"`
 }
@@ -988,6 +1196,9 @@ type RemovePublicationParams struct {
 	// Confirm The `confirm` of the problem that said what would be lost
 	Confirm *Confirm `form:"confirm,omitempty" json:"confirm,omitempty"`
 }
+
+// AnswerJSONRequestBody defines body for Answer for application/json ContentType.
+type AnswerJSONRequestBody = AnswerRequest
 
 // CreateCalendarJSONRequestBody defines body for CreateCalendar for application/json ContentType.
 type CreateCalendarJSONRequestBody = CalendarRequest
@@ -1108,10 +1319,35 @@ func WithRequestEditorFn(fn RequestEditorFn) ClientOption {
 // The interface specification for the client above.
 type ClientInterface interface {
 
+	// AnswerWithBody Say of bookings whether they are sales of their own or ours reflected
+	//
+	// It stands whatever is read later, until it is taken back. All of it is kept, or nothing. Where somebody else has answered
+	// since the answers that were seen, it is refused with what they said.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /answers (the `Answer` operationId).
+	AnswerWithBody(ctx context.Context, params *AnswerParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// Answer Say of bookings whether they are sales of their own or ours reflected
+	//
+	// It stands whatever is read later, until it is taken back. All of it is kept, or nothing. Where somebody else has answered
+	// since the answers that were seen, it is refused with what they said.
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /answers (the `Answer` operationId).
+	Answer(ctx context.Context, params *AnswerParams, body AnswerJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ListAllBookings List what is on all calendars, echoes too
 	//
 	// Corresponds with GET /bookings (the `ListAllBookings` operationId).
 	ListAllBookings(ctx context.Context, params *ListAllBookingsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// GetBooking Show a booking, where it went, and where it was seen again
+	//
+	// Corresponds with GET /bookings/{id} (the `GetBooking` operationId).
+	GetBooking(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListCalendars List the calendars
 	//
@@ -1232,6 +1468,13 @@ type ClientInterface interface {
 	// Corresponds with PUT /conflicts/{id}/acknowledgement (the `AcknowledgeConflict` operationId).
 	AcknowledgeConflict(ctx context.Context, id Id, body AcknowledgeConflictJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// GetCase What the verdicts on the conflict's calendar rest on, as a case file
+	//
+	// docs/guide/cases.md says what is in it. `wharf case run` judges it and comes to the same verdicts.
+	//
+	// Corresponds with GET /conflicts/{id}/case (the `GetCase` operationId).
+	GetCase(ctx context.Context, id Id, params *GetCaseParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ListFeeds List the feeds
 	//
 	// Corresponds with GET /feeds (the `ListFeeds` operationId).
@@ -1296,6 +1539,11 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /feeds/{id}/readings (the `CreateReading` operationId).
 	CreateReading(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListForgottenBlocks List blocks of what is gone that platforms still show, so that time is lost for sale
+	//
+	// Corresponds with GET /forgotten-blocks (the `ListForgottenBlocks` operationId).
+	ListForgottenBlocks(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListLogins List the browsers and programs that are logged in to this account
 	//
@@ -1486,11 +1734,66 @@ type ClientInterface interface {
 	CreateToken(ctx context.Context, body CreateTokenJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 }
 
+// AnswerWithBody Say of bookings whether they are sales of their own or ours reflected
+//
+// It stands whatever is read later, until it is taken back. All of it is kept, or nothing. Where somebody else has answered
+// since the answers that were seen, it is refused with what they said.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /answers (the `Answer` operationId).
+func (c *Client) AnswerWithBody(ctx context.Context, params *AnswerParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAnswerRequestWithBody(c.Server, params, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// Answer Say of bookings whether they are sales of their own or ours reflected
+//
+// It stands whatever is read later, until it is taken back. All of it is kept, or nothing. Where somebody else has answered
+// since the answers that were seen, it is refused with what they said.
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /answers (the `Answer` operationId).
+func (c *Client) Answer(ctx context.Context, params *AnswerParams, body AnswerJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAnswerRequest(c.Server, params, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // ListAllBookings List what is on all calendars, echoes too
 //
 // Corresponds with GET /bookings (the `ListAllBookings` operationId).
 func (c *Client) ListAllBookings(ctx context.Context, params *ListAllBookingsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewListAllBookingsRequest(c.Server, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// GetBooking Show a booking, where it went, and where it was seen again
+//
+// Corresponds with GET /bookings/{id} (the `GetBooking` operationId).
+func (c *Client) GetBooking(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetBookingRequest(c.Server, id)
 	if err != nil {
 		return nil, err
 	}
@@ -1800,6 +2103,23 @@ func (c *Client) AcknowledgeConflict(ctx context.Context, id Id, body Acknowledg
 	return c.Client.Do(req)
 }
 
+// GetCase What the verdicts on the conflict's calendar rest on, as a case file
+//
+// docs/guide/cases.md says what is in it. `wharf case run` judges it and comes to the same verdicts.
+//
+// Corresponds with GET /conflicts/{id}/case (the `GetCase` operationId).
+func (c *Client) GetCase(ctx context.Context, id Id, params *GetCaseParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetCaseRequest(c.Server, id, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // ListFeeds List the feeds
 //
 // Corresponds with GET /feeds (the `ListFeeds` operationId).
@@ -1945,6 +2265,21 @@ func (c *Client) ListReadings(ctx context.Context, id Id, reqEditors ...RequestE
 // Corresponds with POST /feeds/{id}/readings (the `CreateReading` operationId).
 func (c *Client) CreateReading(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewCreateReadingRequest(c.Server, id)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListForgottenBlocks List blocks of what is gone that platforms still show, so that time is lost for sale
+//
+// Corresponds with GET /forgotten-blocks (the `ListForgottenBlocks` operationId).
+func (c *Client) ListForgottenBlocks(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListForgottenBlocksRequest(c.Server)
 	if err != nil {
 		return nil, err
 	}
@@ -2443,6 +2778,73 @@ func (c *Client) CreateToken(ctx context.Context, body CreateTokenJSONRequestBod
 	return c.Client.Do(req)
 }
 
+// NewAnswerRequest calls the generic Answer builder with application/json body
+func NewAnswerRequest(server string, params *AnswerParams, body AnswerJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewAnswerRequestWithBody(server, params, "application/json", bodyReader)
+}
+
+// NewAnswerRequestWithBody constructs an http.Request for the Answer method, with any body, and a specified content type
+func NewAnswerRequestWithBody(server string, params *AnswerParams, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/answers")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.Try != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "try", *params.Try, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewListAllBookingsRequest constructs an http.Request for the ListAllBookings method
 func NewListAllBookingsRequest(server string, params *ListAllBookingsParams) (*http.Request, error) {
 	var err error
@@ -2491,6 +2893,40 @@ func NewListAllBookingsRequest(server string, params *ListAllBookingsParams) (*h
 			rawQueryFragments = append(rawQueryFragments, encoded)
 		}
 		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewGetBookingRequest constructs an http.Request for the GetBooking method
+func NewGetBookingRequest(server string, id Id) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/bookings/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
 	}
 
 	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
@@ -3188,6 +3624,67 @@ func NewAcknowledgeConflictRequestWithBody(server string, id Id, contentType str
 	return req, nil
 }
 
+// NewGetCaseRequest constructs an http.Request for the GetCase method
+func NewGetCaseRequest(server string, id Id, params *GetCaseParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/conflicts/%s/case", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.Titles != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "titles", *params.Titles, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewListFeedsRequest constructs an http.Request for the ListFeeds method
 func NewListFeedsRequest(server string, params *ListFeedsParams) (*http.Request, error) {
 	var err error
@@ -3521,6 +4018,33 @@ func NewCreateReadingRequest(server string, id Id) (*http.Request, error) {
 	}
 
 	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewListForgottenBlocksRequest constructs an http.Request for the ListForgottenBlocks method
+func NewListForgottenBlocksRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/forgotten-blocks")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
 	if err != nil {
 		return nil, err
 	}
@@ -3874,6 +4398,18 @@ func NewForgetHabitRequest(server string, id Id, habit HabitName, params *Forget
 		// per the OpenAPI spec (e.g. "color=blue,black,brown").
 		var rawQueryFragments []string
 
+		if params.Try != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "try", *params.Try, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
 		if params.Of != nil {
 
 			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "of", *params.Of, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
@@ -3952,6 +4488,18 @@ func NewLayDownHabitRequestWithBody(server string, id Id, habit HabitName, param
 		// styled parameters, preserving literal commas as delimiters
 		// per the OpenAPI spec (e.g. "color=blue,black,brown").
 		var rawQueryFragments []string
+
+		if params.Try != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "try", *params.Try, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
 
 		if params.Of != nil {
 
@@ -4532,12 +5080,39 @@ func WithBaseURL(baseURL string) ClientOption {
 // ClientWithResponsesInterface is the interface specification for the client with responses above.
 type ClientWithResponsesInterface interface {
 
+	// AnswerWithBodyWithResponse Say of bookings whether they are sales of their own or ours reflected
+	//
+	// It stands whatever is read later, until it is taken back. All of it is kept, or nothing. Where somebody else has answered
+	// since the answers that were seen, it is refused with what they said.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /answers (the `Answer` operationId).
+	AnswerWithBodyWithResponse(ctx context.Context, params *AnswerParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AnswerResponse, error)
+
+	// AnswerWithResponse Say of bookings whether they are sales of their own or ours reflected
+	//
+	// It stands whatever is read later, until it is taken back. All of it is kept, or nothing. Where somebody else has answered
+	// since the answers that were seen, it is refused with what they said.
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /answers (the `Answer` operationId).
+	AnswerWithResponse(ctx context.Context, params *AnswerParams, body AnswerJSONRequestBody, reqEditors ...RequestEditorFn) (*AnswerResponse, error)
+
 	// ListAllBookingsWithResponse List what is on all calendars, echoes too
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /bookings (the `ListAllBookings` operationId).
 	ListAllBookingsWithResponse(ctx context.Context, params *ListAllBookingsParams, reqEditors ...RequestEditorFn) (*ListAllBookingsResponse, error)
+
+	// GetBookingWithResponse Show a booking, where it went, and where it was seen again
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /bookings/{id} (the `GetBooking` operationId).
+	GetBookingWithResponse(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*GetBookingResponse, error)
 
 	// ListCalendarsWithResponse List the calendars
 	//
@@ -4674,6 +5249,15 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with PUT /conflicts/{id}/acknowledgement (the `AcknowledgeConflict` operationId).
 	AcknowledgeConflictWithResponse(ctx context.Context, id Id, body AcknowledgeConflictJSONRequestBody, reqEditors ...RequestEditorFn) (*AcknowledgeConflictResponse, error)
 
+	// GetCaseWithResponse What the verdicts on the conflict's calendar rest on, as a case file
+	//
+	// docs/guide/cases.md says what is in it. `wharf case run` judges it and comes to the same verdicts.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /conflicts/{id}/case (the `GetCase` operationId).
+	GetCaseWithResponse(ctx context.Context, id Id, params *GetCaseParams, reqEditors ...RequestEditorFn) (*GetCaseResponse, error)
+
 	// ListFeedsWithResponse List the feeds
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -4748,6 +5332,13 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /feeds/{id}/readings (the `CreateReading` operationId).
 	CreateReadingWithResponse(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*CreateReadingResponse, error)
+
+	// ListForgottenBlocksWithResponse List blocks of what is gone that platforms still show, so that time is lost for sale
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /forgotten-blocks (the `ListForgottenBlocks` operationId).
+	ListForgottenBlocksWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListForgottenBlocksResponse, error)
 
 	// ListLoginsWithResponse List the browsers and programs that are logged in to this account
 	//
@@ -4966,6 +5557,61 @@ type ClientWithResponsesInterface interface {
 	CreateTokenWithResponse(ctx context.Context, body CreateTokenJSONRequestBody, reqEditors ...RequestEditorFn) (*CreateTokenResponse, error)
 }
 
+// AnswerResponseDefaultHeaders the declared response headers of an HTTP default response for Answer
+type AnswerResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type AnswerResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Tried
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *AnswerResponseDefaultHeaders
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r AnswerResponse) GetJSON200() *Tried {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r AnswerResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r AnswerResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r AnswerResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r AnswerResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r AnswerResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 // ListAllBookingsResponseDefaultHeaders the declared response headers of an HTTP default response for ListAllBookings
 type ListAllBookingsResponseDefaultHeaders struct {
 	RetryAfter *int
@@ -5015,6 +5661,61 @@ func (r ListAllBookingsResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r ListAllBookingsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+// GetBookingResponseDefaultHeaders the declared response headers of an HTTP default response for GetBooking
+type GetBookingResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type GetBookingResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *BookingLife
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *GetBookingResponseDefaultHeaders
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r GetBookingResponse) GetJSON200() *BookingLife {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetBookingResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetBookingResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetBookingResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetBookingResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetBookingResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -5729,6 +6430,61 @@ func (r AcknowledgeConflictResponse) ContentType() string {
 	return ""
 }
 
+// GetCaseResponseDefaultHeaders the declared response headers of an HTTP default response for GetCase
+type GetCaseResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type GetCaseResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *map[string]interface{}
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *GetCaseResponseDefaultHeaders
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r GetCaseResponse) GetJSON200() *map[string]interface{} {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetCaseResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetCaseResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetCaseResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetCaseResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetCaseResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 // ListFeedsResponse200Headers the declared response headers of an HTTP 200 response for ListFeeds
 type ListFeedsResponse200Headers struct {
 	Link *string
@@ -6108,6 +6864,61 @@ func (r CreateReadingResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r CreateReadingResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+// ListForgottenBlocksResponseDefaultHeaders the declared response headers of an HTTP default response for ListForgottenBlocks
+type ListForgottenBlocksResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type ListForgottenBlocksResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]Booking
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *ListForgottenBlocksResponseDefaultHeaders
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListForgottenBlocksResponse) GetJSON200() *[]Booking {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListForgottenBlocksResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListForgottenBlocksResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListForgottenBlocksResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListForgottenBlocksResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListForgottenBlocksResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -6548,10 +7359,17 @@ type ForgetHabitResponseDefaultHeaders struct {
 type ForgetHabitResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Tried
 	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
 	ApplicationproblemJSONDefault *Problem
 	// HeadersDefault the parsed response headers for an HTTP default response
 	HeadersDefault *ForgetHabitResponseDefaultHeaders
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ForgetHabitResponse) GetJSON200() *Tried {
+	return r.JSON200
 }
 
 // GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
@@ -6596,10 +7414,17 @@ type LayDownHabitResponseDefaultHeaders struct {
 type LayDownHabitResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Tried
 	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
 	ApplicationproblemJSONDefault *Problem
 	// HeadersDefault the parsed response headers for an HTTP default response
 	HeadersDefault *LayDownHabitResponseDefaultHeaders
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r LayDownHabitResponse) GetJSON200() *Tried {
+	return r.JSON200
 }
 
 // GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
@@ -7310,6 +8135,38 @@ func (r CreateTokenResponse) ContentType() string {
 	return ""
 }
 
+// AnswerWithBodyWithResponse Say of bookings whether they are sales of their own or ours reflected
+//
+// It stands whatever is read later, until it is taken back. All of it is kept, or nothing. Where somebody else has answered
+// since the answers that were seen, it is refused with what they said.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /answers (the `Answer` operationId).
+func (c *ClientWithResponses) AnswerWithBodyWithResponse(ctx context.Context, params *AnswerParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AnswerResponse, error) {
+	rsp, err := c.AnswerWithBody(ctx, params, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAnswerResponse(rsp)
+}
+
+// AnswerWithResponse Say of bookings whether they are sales of their own or ours reflected
+//
+// It stands whatever is read later, until it is taken back. All of it is kept, or nothing. Where somebody else has answered
+// since the answers that were seen, it is refused with what they said.
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /answers (the `Answer` operationId).
+func (c *ClientWithResponses) AnswerWithResponse(ctx context.Context, params *AnswerParams, body AnswerJSONRequestBody, reqEditors ...RequestEditorFn) (*AnswerResponse, error) {
+	rsp, err := c.Answer(ctx, params, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAnswerResponse(rsp)
+}
+
 // ListAllBookingsWithResponse List what is on all calendars, echoes too
 //
 // Returns a wrapper object for the known response body format(s).
@@ -7321,6 +8178,19 @@ func (c *ClientWithResponses) ListAllBookingsWithResponse(ctx context.Context, p
 		return nil, err
 	}
 	return ParseListAllBookingsResponse(rsp)
+}
+
+// GetBookingWithResponse Show a booking, where it went, and where it was seen again
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /bookings/{id} (the `GetBooking` operationId).
+func (c *ClientWithResponses) GetBookingWithResponse(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*GetBookingResponse, error) {
+	rsp, err := c.GetBooking(ctx, id, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetBookingResponse(rsp)
 }
 
 // ListCalendarsWithResponse List the calendars
@@ -7566,6 +8436,21 @@ func (c *ClientWithResponses) AcknowledgeConflictWithResponse(ctx context.Contex
 	return ParseAcknowledgeConflictResponse(rsp)
 }
 
+// GetCaseWithResponse What the verdicts on the conflict's calendar rest on, as a case file
+//
+// docs/guide/cases.md says what is in it. `wharf case run` judges it and comes to the same verdicts.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /conflicts/{id}/case (the `GetCase` operationId).
+func (c *ClientWithResponses) GetCaseWithResponse(ctx context.Context, id Id, params *GetCaseParams, reqEditors ...RequestEditorFn) (*GetCaseResponse, error) {
+	rsp, err := c.GetCase(ctx, id, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetCaseResponse(rsp)
+}
+
 // ListFeedsWithResponse List the feeds
 //
 // Returns a wrapper object for the known response body format(s).
@@ -7693,6 +8578,19 @@ func (c *ClientWithResponses) CreateReadingWithResponse(ctx context.Context, id 
 		return nil, err
 	}
 	return ParseCreateReadingResponse(rsp)
+}
+
+// ListForgottenBlocksWithResponse List blocks of what is gone that platforms still show, so that time is lost for sale
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /forgotten-blocks (the `ListForgottenBlocks` operationId).
+func (c *ClientWithResponses) ListForgottenBlocksWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListForgottenBlocksResponse, error) {
+	rsp, err := c.ListForgottenBlocks(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListForgottenBlocksResponse(rsp)
 }
 
 // ListLoginsWithResponse List the browsers and programs that are logged in to this account
@@ -8091,6 +8989,55 @@ func (c *ClientWithResponses) CreateTokenWithResponse(ctx context.Context, body 
 	return ParseCreateTokenResponse(rsp)
 }
 
+// ParseAnswerResponse parses an HTTP response from a AnswerWithResponse call
+func ParseAnswerResponse(rsp *http.Response) (*AnswerResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &AnswerResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Tried
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers AnswerResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
 // ParseListAllBookingsResponse parses an HTTP response from a ListAllBookingsWithResponse call
 func ParseListAllBookingsResponse(rsp *http.Response) (*ListAllBookingsResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -8124,6 +9071,52 @@ func ParseListAllBookingsResponse(rsp *http.Response) (*ListAllBookingsResponse,
 	switch {
 	case true:
 		var headers ListAllBookingsResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
+// ParseGetBookingResponse parses an HTTP response from a GetBookingWithResponse call
+func ParseGetBookingResponse(rsp *http.Response) (*GetBookingResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetBookingResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest BookingLife
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers GetBookingResponseDefaultHeaders
 		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
 			var value int
 			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
@@ -8740,6 +9733,52 @@ func ParseAcknowledgeConflictResponse(rsp *http.Response) (*AcknowledgeConflictR
 	return response, nil
 }
 
+// ParseGetCaseResponse parses an HTTP response from a GetCaseWithResponse call
+func ParseGetCaseResponse(rsp *http.Response) (*GetCaseResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetCaseResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest map[string]interface{}
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers GetCaseResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
 // ParseListFeedsResponse parses an HTTP response from a ListFeedsWithResponse call
 func ParseListFeedsResponse(rsp *http.Response) (*ListFeedsResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -9055,6 +10094,52 @@ func ParseCreateReadingResponse(rsp *http.Response) (*CreateReadingResponse, err
 	switch {
 	case true:
 		var headers CreateReadingResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
+// ParseListForgottenBlocksResponse parses an HTTP response from a ListForgottenBlocksWithResponse call
+func ParseListForgottenBlocksResponse(rsp *http.Response) (*ListForgottenBlocksResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListForgottenBlocksResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []Booking
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers ListForgottenBlocksResponseDefaultHeaders
 		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
 			var value int
 			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
@@ -9442,6 +10527,13 @@ func ParseForgetHabitResponse(rsp *http.Response) (*ForgetHabitResponse, error) 
 	}
 
 	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Tried
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
 	case rsp.StatusCode == 204:
 		break // No content-type
 
@@ -9484,6 +10576,13 @@ func ParseLayDownHabitResponse(rsp *http.Response) (*LayDownHabitResponse, error
 	}
 
 	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Tried
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
 	case rsp.StatusCode == 204:
 		break // No content-type
 

@@ -18,6 +18,24 @@ import (
 	openapi_types "github.com/oapi-codegen/runtime/types"
 )
 
+// Defines values for AnswerKind.
+const (
+	Own       AnswerKind = "own"
+	Reflected AnswerKind = "reflected"
+)
+
+// Valid indicates whether the value is a known member of the AnswerKind enum.
+func (e AnswerKind) Valid() bool {
+	switch e {
+	case Own:
+		return true
+	case Reflected:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for Color.
 const (
 	Azure  Color = "azure"
@@ -66,6 +84,45 @@ func (e Color) Valid() bool {
 	}
 }
 
+// Defines values for ConflictEventEvent.
+const (
+	ConflictEventEventAcknowledged ConflictEventEvent = "acknowledged"
+	ConflictEventEventAnswered     ConflictEventEvent = "answered"
+	ConflictEventEventBecame       ConflictEventEvent = "became"
+	ConflictEventEventCleared      ConflictEventEvent = "cleared"
+	ConflictEventEventGained       ConflictEventEvent = "gained"
+	ConflictEventEventOpened       ConflictEventEvent = "opened"
+	ConflictEventEventPast         ConflictEventEvent = "past"
+	ConflictEventEventReopened     ConflictEventEvent = "reopened"
+	ConflictEventEventUndone       ConflictEventEvent = "undone"
+)
+
+// Valid indicates whether the value is a known member of the ConflictEventEvent enum.
+func (e ConflictEventEvent) Valid() bool {
+	switch e {
+	case ConflictEventEventAcknowledged:
+		return true
+	case ConflictEventEventAnswered:
+		return true
+	case ConflictEventEventBecame:
+		return true
+	case ConflictEventEventCleared:
+		return true
+	case ConflictEventEventGained:
+		return true
+	case ConflictEventEventOpened:
+		return true
+	case ConflictEventEventPast:
+		return true
+	case ConflictEventEventReopened:
+		return true
+	case ConflictEventEventUndone:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for ConflictKind.
 const (
 	ConflictKindDoubleBooking  ConflictKind = "double_booking"
@@ -89,22 +146,49 @@ func (e ConflictKind) Valid() bool {
 
 // Defines values for ConflictState.
 const (
-	Acknowledged ConflictState = "acknowledged"
-	Cleared      ConflictState = "cleared"
-	Open         ConflictState = "open"
-	Past         ConflictState = "past"
+	ConflictStateAcknowledged ConflictState = "acknowledged"
+	ConflictStateCleared      ConflictState = "cleared"
+	ConflictStateOpen         ConflictState = "open"
+	ConflictStatePast         ConflictState = "past"
 )
 
 // Valid indicates whether the value is a known member of the ConflictState enum.
 func (e ConflictState) Valid() bool {
 	switch e {
-	case Acknowledged:
+	case ConflictStateAcknowledged:
 		return true
-	case Cleared:
+	case ConflictStateCleared:
 		return true
-	case Open:
+	case ConflictStateOpen:
 		return true
-	case Past:
+	case ConflictStatePast:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for EffectKind.
+const (
+	Becomes   EffectKind = "becomes"
+	Clears    EffectKind = "clears"
+	Opens     EffectKind = "opens"
+	Publishes EffectKind = "publishes"
+	Withdraws EffectKind = "withdraws"
+)
+
+// Valid indicates whether the value is a known member of the EffectKind enum.
+func (e EffectKind) Valid() bool {
+	switch e {
+	case Becomes:
+		return true
+	case Clears:
+		return true
+	case Opens:
+		return true
+	case Publishes:
+		return true
+	case Withdraws:
 		return true
 	default:
 		return false
@@ -225,6 +309,7 @@ func (e Outcome) Valid() bool {
 // Defines values for ProblemCode.
 const (
 	ProblemCodeAlreadySetUp         ProblemCode = "already_set_up"
+	ProblemCodeAnswered             ProblemCode = "answered"
 	ProblemCodeBeingRead            ProblemCode = "being_read"
 	ProblemCodeDatabaseAway         ProblemCode = "database_away"
 	ProblemCodeForeignSite          ProblemCode = "foreign_site"
@@ -237,6 +322,7 @@ const (
 	ProblemCodeNotFound             ProblemCode = "not_found"
 	ProblemCodeNotLoggedIn          ProblemCode = "not_logged_in"
 	ProblemCodeNothingToAcknowledge ProblemCode = "nothing_to_acknowledge"
+	ProblemCodeOver                 ProblemCode = "over"
 	ProblemCodeRefused              ProblemCode = "refused"
 	ProblemCodeStaleRevision        ProblemCode = "stale_revision"
 	ProblemCodeTaken                ProblemCode = "taken"
@@ -253,6 +339,8 @@ const (
 func (e ProblemCode) Valid() bool {
 	switch e {
 	case ProblemCodeAlreadySetUp:
+		return true
+	case ProblemCodeAnswered:
 		return true
 	case ProblemCodeBeingRead:
 		return true
@@ -277,6 +365,8 @@ func (e ProblemCode) Valid() bool {
 	case ProblemCodeNotLoggedIn:
 		return true
 	case ProblemCodeNothingToAcknowledge:
+		return true
+	case ProblemCodeOver:
 		return true
 	case ProblemCodeRefused:
 		return true
@@ -380,10 +470,40 @@ type Acknowledgement struct {
 	Note *string `json:"note,omitempty"`
 }
 
+// Answer defines model for Answer.
+type Answer struct {
+	At time.Time `json:"at"`
+	By string    `json:"by"`
+	Id int64     `json:"id"`
+
+	// Says A sale of its platform's own; or what that was sent, or shows of another platform
+	Says AnswerKind `json:"says"`
+}
+
+// AnswerKind A sale of its platform's own; or what that was sent, or shows of another platform
+type AnswerKind string
+
+// AnswerRequest defines model for AnswerRequest.
+type AnswerRequest struct {
+	Bookings []struct {
+		Booking int64 `json:"booking"`
+
+		// Seen The id of the answer that was seen; left out for none
+		Seen *int64 `json:"seen,omitempty"`
+	} `json:"bookings"`
+
+	// Conflict In which it was asked; refused when that is over
+	Conflict *int64 `json:"conflict,omitempty"`
+
+	// Says Left out to take back what was said
+	Says *AnswerKind `json:"says,omitempty"`
+}
+
 // Booking One that came from no feed has neither feed, platform nor color, and is labelled Wharf
 type Booking struct {
-	Blocks   bool  `json:"blocks"`
-	Calendar int64 `json:"calendar"`
+	Answer   *Answer `json:"answer,omitempty"`
+	Blocks   bool    `json:"blocks"`
+	Calendar int64   `json:"calendar"`
 
 	// Color One of the twelve feed colours, told apart also by colour-blind readers
 	Color *Color `json:"color,omitempty"`
@@ -401,6 +521,9 @@ type Booking struct {
 	Notices   *[]string  `json:"notices,omitempty"`
 	Platform  *Platform  `json:"platform,omitempty"`
 
+	// Reflects The booking that it reflects, or may reflect
+	Reflects *int64 `json:"reflects,omitempty"`
+
 	// SeenBy First reading with it
 	SeenBy    time.Time `json:"seenBy"`
 	Start     string    `json:"start"`
@@ -409,6 +532,16 @@ type Booking struct {
 	Uid       string    `json:"uid"`
 	Units     int       `json:"units"`
 	Verdict   Verdict   `json:"verdict"`
+}
+
+// BookingLife defines model for BookingLife.
+type BookingLife struct {
+	// Booking One that came from no feed has neither feed, platform nor color, and is labelled Wharf
+	Booking Booking `json:"booking"`
+
+	// Original One that came from no feed has neither feed, platform nor color, and is labelled Wharf
+	Original *Booking `json:"original,omitempty"`
+	Travels  []Travel `json:"travels"`
 }
 
 // Calendar defines model for Calendar.
@@ -468,18 +601,38 @@ type Conflict struct {
 	End            string     `json:"end"`
 
 	// First Which booking was there first; left out when nothing tells
-	First *First       `json:"first,omitempty"`
+	First *First `json:"first,omitempty"`
+
+	// Found How much later it was found than it could have been, and what delayed it
+	Found *string      `json:"found,omitempty"`
 	Id    int64        `json:"id"`
 	Kind  ConflictKind `json:"kind"`
 
 	// Linked The two feeds, where all that is unclear is whether their platforms are linked directly. Those of the same two are one
 	// question: a mirror declared on either feed answers all of them.
-	Linked *[]int64      `json:"linked,omitempty"`
-	Note   *string       `json:"note,omitempty"`
-	Opened time.Time     `json:"opened"`
-	Start  string        `json:"start"`
-	State  ConflictState `json:"state"`
+	Linked *[]int64 `json:"linked,omitempty"`
+
+	// Log What happened to it, the first first; left out in lists
+	Log    *[]ConflictEvent `json:"log,omitempty"`
+	Note   *string          `json:"note,omitempty"`
+	Opened time.Time        `json:"opened"`
+	Start  string           `json:"start"`
+	State  ConflictState    `json:"state"`
 }
+
+// ConflictEvent defines model for ConflictEvent.
+type ConflictEvent struct {
+	At    time.Time          `json:"at"`
+	By    *string            `json:"by,omitempty"`
+	Event ConflictEventEvent `json:"event"`
+	Note  *string            `json:"note,omitempty"`
+
+	// Sentence The same for people
+	Sentence string `json:"sentence"`
+}
+
+// ConflictEventEvent defines model for ConflictEvent.Event.
+type ConflictEventEvent string
 
 // ConflictKind defines model for ConflictKind.
 type ConflictKind string
@@ -492,6 +645,19 @@ type Credentials struct {
 	Name     string `json:"name"`
 	Password string `json:"password"`
 }
+
+// Effect defines model for Effect.
+type Effect struct {
+	Calendar     int64      `json:"calendar"`
+	CalendarName string     `json:"calendarName"`
+	Conflict     *int64     `json:"conflict,omitempty"`
+	Kind         EffectKind `json:"kind"`
+	Publication  *int64     `json:"publication,omitempty"`
+	Sentence     string     `json:"sentence"`
+}
+
+// EffectKind defines model for Effect.Kind.
+type EffectKind string
 
 // Feed defines model for Feed.
 type Feed struct {
@@ -851,6 +1017,24 @@ type TokenRequest struct {
 	Password string `json:"password"`
 }
 
+// Travel A publication that carried a booking
+type Travel struct {
+	// Again Where it was seen again
+	Again *[]Booking `json:"again,omitempty"`
+
+	// PickedUp The first download of that version or a later one
+	PickedUp    *time.Time `json:"pickedUp,omitempty"`
+	Platform    Platform   `json:"platform"`
+	Publication int64      `json:"publication"`
+	Published   time.Time  `json:"published"`
+
+	// Version The first version with it where it is now
+	Version int64 `json:"version"`
+
+	// Withdrawn The first version without it
+	Withdrawn *time.Time `json:"withdrawn,omitempty"`
+}
+
 // Trouble The calendar could not be brought up to date; what was published last stays
 type Trouble struct {
 	// Retry When it is tried again
@@ -875,6 +1059,18 @@ type Id = int64
 
 // Limit defines model for limit.
 type Limit = int
+
+// Try defines model for try.
+type Try = bool
+
+// Tried defines model for Tried.
+type Tried = []Effect
+
+// AnswerParams defines parameters for Answer.
+type AnswerParams struct {
+	// Try Only say what it would change
+	Try *Try `form:"try,omitempty" json:"try,omitempty"`
+}
 
 // ListAllBookingsParams defines parameters for ListAllBookings.
 type ListAllBookingsParams struct {
@@ -929,6 +1125,12 @@ type ListConflictsParams struct {
 	After *After `form:"after,omitempty" json:"after,omitempty"`
 }
 
+// GetCaseParams defines parameters for GetCase.
+type GetCaseParams struct {
+	// Titles With the titles of bookings; they are put in other words when left out
+	Titles *bool `form:"titles,omitempty" json:"titles,omitempty"`
+}
+
 // ListFeedsParams defines parameters for ListFeeds.
 type ListFeedsParams struct {
 	// Limit At most so many, in the order of their ids; the header Link leads to the next
@@ -958,12 +1160,18 @@ type ListHabitsParams struct {
 
 // ForgetHabitParams defines parameters for ForgetHabit.
 type ForgetHabitParams struct {
+	// Try Only say what it would change
+	Try *Try `form:"try,omitempty" json:"try,omitempty"`
+
 	// Of The form or the way that it is about
 	Of *string `form:"of,omitempty" json:"of,omitempty"`
 }
 
 // LayDownHabitParams defines parameters for LayDownHabit.
 type LayDownHabitParams struct {
+	// Try Only say what it would change
+	Try *Try `form:"try,omitempty" json:"try,omitempty"`
+
 	// Of The form or the way that it is about
 	Of *string `form:"of,omitempty" json:"of,omitempty"`
 }
@@ -988,6 +1196,9 @@ type RemovePublicationParams struct {
 	// Confirm The `confirm` of the problem that said what would be lost
 	Confirm *Confirm `form:"confirm,omitempty" json:"confirm,omitempty"`
 }
+
+// AnswerJSONRequestBody defines body for Answer for application/json ContentType.
+type AnswerJSONRequestBody = AnswerRequest
 
 // CreateCalendarJSONRequestBody defines body for CreateCalendar for application/json ContentType.
 type CreateCalendarJSONRequestBody = CalendarRequest
@@ -1036,9 +1247,15 @@ type CreateTokenJSONRequestBody = TokenRequest
 
 // ServerInterface represents all server handlers.
 type ServerInterface interface {
+	// Answer Say of bookings whether they are sales of their own or ours reflected
+	// (POST /answers)
+	Answer(c *gin.Context, params AnswerParams)
 	// ListAllBookings List what is on all calendars, echoes too
 	// (GET /bookings)
 	ListAllBookings(c *gin.Context, params ListAllBookingsParams)
+	// GetBooking Show a booking, where it went, and where it was seen again
+	// (GET /bookings/{id})
+	GetBooking(c *gin.Context, id Id)
 	// ListCalendars List the calendars
 	// (GET /calendars)
 	ListCalendars(c *gin.Context, params ListCalendarsParams)
@@ -1078,6 +1295,9 @@ type ServerInterface interface {
 	// AcknowledgeConflict Say that somebody is dealing with it
 	// (PUT /conflicts/{id}/acknowledgement)
 	AcknowledgeConflict(c *gin.Context, id Id)
+	// GetCase What the verdicts on the conflict's calendar rest on, as a case file
+	// (GET /conflicts/{id}/case)
+	GetCase(c *gin.Context, id Id, params GetCaseParams)
 	// ListFeeds List the feeds
 	// (GET /feeds)
 	ListFeeds(c *gin.Context, params ListFeedsParams)
@@ -1099,6 +1319,9 @@ type ServerInterface interface {
 	// CreateReading Read a feed now
 	// (POST /feeds/{id}/readings)
 	CreateReading(c *gin.Context, id Id)
+	// ListForgottenBlocks List blocks of what is gone that platforms still show, so that time is lost for sale
+	// (GET /forgotten-blocks)
+	ListForgottenBlocks(c *gin.Context)
 	// ListLogins List the browsers and programs that are logged in to this account
 	// (GET /logins)
 	ListLogins(c *gin.Context)
@@ -1176,6 +1399,33 @@ type ServerInterfaceWrapper struct {
 
 type MiddlewareFunc func(c *gin.Context)
 
+// Answer operation middleware
+func (siw *ServerInterfaceWrapper) Answer(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params AnswerParams
+
+	// ------------- Optional query parameter "try" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "try", c.Request.URL.Query(), &params.Try, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter try: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.Answer(c, params)
+}
+
 // ListAllBookings operation middleware
 func (siw *ServerInterfaceWrapper) ListAllBookings(c *gin.Context) {
 
@@ -1209,6 +1459,31 @@ func (siw *ServerInterfaceWrapper) ListAllBookings(c *gin.Context) {
 	}
 
 	siw.Handler.ListAllBookings(c, params)
+}
+
+// GetBooking operation middleware
+func (siw *ServerInterfaceWrapper) GetBooking(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetBooking(c, id)
 }
 
 // ListCalendars operation middleware
@@ -1616,6 +1891,42 @@ func (siw *ServerInterfaceWrapper) AcknowledgeConflict(c *gin.Context) {
 	siw.Handler.AcknowledgeConflict(c, id)
 }
 
+// GetCase operation middleware
+func (siw *ServerInterfaceWrapper) GetCase(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetCaseParams
+
+	// ------------- Optional query parameter "titles" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "titles", c.Request.URL.Query(), &params.Titles, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter titles: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetCase(c, id, params)
+}
+
 // ListFeeds operation middleware
 func (siw *ServerInterfaceWrapper) ListFeeds(c *gin.Context) {
 
@@ -1814,6 +2125,19 @@ func (siw *ServerInterfaceWrapper) CreateReading(c *gin.Context) {
 	}
 
 	siw.Handler.CreateReading(c, id)
+}
+
+// ListForgottenBlocks operation middleware
+func (siw *ServerInterfaceWrapper) ListForgottenBlocks(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListForgottenBlocks(c)
 }
 
 // ListLogins operation middleware
@@ -2018,6 +2342,14 @@ func (siw *ServerInterfaceWrapper) ForgetHabit(c *gin.Context) {
 	// Parameter object where we will unmarshal all parameters from the context
 	var params ForgetHabitParams
 
+	// ------------- Optional query parameter "try" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "try", c.Request.URL.Query(), &params.Try, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter try: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	// ------------- Optional query parameter "of" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "of", c.Request.URL.Query(), &params.Of, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
@@ -2062,6 +2394,14 @@ func (siw *ServerInterfaceWrapper) LayDownHabit(c *gin.Context) {
 
 	// Parameter object where we will unmarshal all parameters from the context
 	var params LayDownHabitParams
+
+	// ------------- Optional query parameter "try" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "try", c.Request.URL.Query(), &params.Try, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter try: %w", err), http.StatusBadRequest)
+		return
+	}
 
 	// ------------- Optional query parameter "of" -------------
 
@@ -2397,6 +2737,10 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/conflicts", wrapper.ListConflicts)
 	router.GET(options.BaseURL+"/conflicts/:id", wrapper.GetConflict)
 	router.PUT(options.BaseURL+"/conflicts/:id/acknowledgement", wrapper.AcknowledgeConflict)
+	router.GET(options.BaseURL+"/conflicts/:id/case", wrapper.GetCase)
+	router.POST(options.BaseURL+"/answers", wrapper.Answer)
+	router.GET(options.BaseURL+"/bookings/:id", wrapper.GetBooking)
+	router.GET(options.BaseURL+"/forgotten-blocks", wrapper.ListForgottenBlocks)
 	router.GET(options.BaseURL+"/publications", wrapper.ListPublications)
 	router.POST(options.BaseURL+"/publications", wrapper.CreatePublication)
 	router.DELETE(options.BaseURL+"/publications/:id", wrapper.RemovePublication)
@@ -2413,6 +2757,60 @@ type ProblemApplicationProblemPlusJSONResponse struct {
 	Body Problem
 
 	Headers ProblemResponseHeaders
+}
+
+type TriedJSONResponse []Effect
+
+type AnswerRequestObject struct {
+	Params AnswerParams
+	Body   *AnswerJSONRequestBody
+}
+
+type AnswerResponseObject interface {
+	VisitAnswerResponse(w http.ResponseWriter) error
+}
+
+type Answer200JSONResponse struct{ TriedJSONResponse }
+
+func (response Answer200JSONResponse) VisitAnswerResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type Answer204Response struct {
+}
+
+func (response Answer204Response) VisitAnswerResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type AnswerdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response AnswerdefaultApplicationProblemPlusJSONResponse) VisitAnswerResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
 }
 
 type ListAllBookingsRequestObject struct {
@@ -2444,6 +2842,49 @@ type ListAllBookingsdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ListAllBookingsdefaultApplicationProblemPlusJSONResponse) VisitListAllBookingsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetBookingRequestObject struct {
+	Id Id `json:"id"`
+}
+
+type GetBookingResponseObject interface {
+	VisitGetBookingResponse(w http.ResponseWriter) error
+}
+
+type GetBooking200JSONResponse BookingLife
+
+func (response GetBooking200JSONResponse) VisitGetBookingResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetBookingdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response GetBookingdefaultApplicationProblemPlusJSONResponse) VisitGetBookingResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -3063,6 +3504,50 @@ func (response AcknowledgeConflictdefaultApplicationProblemPlusJSONResponse) Vis
 	return err
 }
 
+type GetCaseRequestObject struct {
+	Id     Id `json:"id"`
+	Params GetCaseParams
+}
+
+type GetCaseResponseObject interface {
+	VisitGetCaseResponse(w http.ResponseWriter) error
+}
+
+type GetCase200JSONResponse map[string]interface{}
+
+func (response GetCase200JSONResponse) VisitGetCaseResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetCasedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response GetCasedefaultApplicationProblemPlusJSONResponse) VisitGetCaseResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListFeedsRequestObject struct {
 	Params ListFeedsParams
 }
@@ -3356,6 +3841,48 @@ type CreateReadingdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response CreateReadingdefaultApplicationProblemPlusJSONResponse) VisitCreateReadingResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListForgottenBlocksRequestObject struct {
+}
+
+type ListForgottenBlocksResponseObject interface {
+	VisitListForgottenBlocksResponse(w http.ResponseWriter) error
+}
+
+type ListForgottenBlocks200JSONResponse []Booking
+
+func (response ListForgottenBlocks200JSONResponse) VisitListForgottenBlocksResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListForgottenBlocksdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response ListForgottenBlocksdefaultApplicationProblemPlusJSONResponse) VisitListForgottenBlocksResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -3712,6 +4239,20 @@ type ForgetHabitResponseObject interface {
 	VisitForgetHabitResponse(w http.ResponseWriter) error
 }
 
+type ForgetHabit200JSONResponse struct{ TriedJSONResponse }
+
+func (response ForgetHabit200JSONResponse) VisitForgetHabitResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ForgetHabit204Response struct {
 }
 
@@ -3750,6 +4291,20 @@ type LayDownHabitRequestObject struct {
 
 type LayDownHabitResponseObject interface {
 	VisitLayDownHabitResponse(w http.ResponseWriter) error
+}
+
+type LayDownHabit200JSONResponse struct{ TriedJSONResponse }
+
+func (response LayDownHabit200JSONResponse) VisitLayDownHabitResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
 }
 
 type LayDownHabit204Response struct {
@@ -4324,9 +4879,15 @@ func (response CreateTokendefaultApplicationProblemPlusJSONResponse) VisitCreate
 
 // StrictServerInterface represents all server handlers.
 type StrictServerInterface interface {
+	// Answer Say of bookings whether they are sales of their own or ours reflected
+	// (POST /answers)
+	Answer(ctx context.Context, request AnswerRequestObject) (AnswerResponseObject, error)
 	// ListAllBookings List what is on all calendars, echoes too
 	// (GET /bookings)
 	ListAllBookings(ctx context.Context, request ListAllBookingsRequestObject) (ListAllBookingsResponseObject, error)
+	// GetBooking Show a booking, where it went, and where it was seen again
+	// (GET /bookings/{id})
+	GetBooking(ctx context.Context, request GetBookingRequestObject) (GetBookingResponseObject, error)
 	// ListCalendars List the calendars
 	// (GET /calendars)
 	ListCalendars(ctx context.Context, request ListCalendarsRequestObject) (ListCalendarsResponseObject, error)
@@ -4366,6 +4927,9 @@ type StrictServerInterface interface {
 	// AcknowledgeConflict Say that somebody is dealing with it
 	// (PUT /conflicts/{id}/acknowledgement)
 	AcknowledgeConflict(ctx context.Context, request AcknowledgeConflictRequestObject) (AcknowledgeConflictResponseObject, error)
+	// GetCase What the verdicts on the conflict's calendar rest on, as a case file
+	// (GET /conflicts/{id}/case)
+	GetCase(ctx context.Context, request GetCaseRequestObject) (GetCaseResponseObject, error)
 	// ListFeeds List the feeds
 	// (GET /feeds)
 	ListFeeds(ctx context.Context, request ListFeedsRequestObject) (ListFeedsResponseObject, error)
@@ -4387,6 +4951,9 @@ type StrictServerInterface interface {
 	// CreateReading Read a feed now
 	// (POST /feeds/{id}/readings)
 	CreateReading(ctx context.Context, request CreateReadingRequestObject) (CreateReadingResponseObject, error)
+	// ListForgottenBlocks List blocks of what is gone that platforms still show, so that time is lost for sale
+	// (GET /forgotten-blocks)
+	ListForgottenBlocks(ctx context.Context, request ListForgottenBlocksRequestObject) (ListForgottenBlocksResponseObject, error)
 	// ListLogins List the browsers and programs that are logged in to this account
 	// (GET /logins)
 	ListLogins(ctx context.Context, request ListLoginsRequestObject) (ListLoginsResponseObject, error)
@@ -4512,6 +5079,50 @@ type strictHandler struct {
 	options     StrictGinServerOptions
 }
 
+// Answer operation middleware
+func (sh *strictHandler) Answer(ctx *gin.Context, params AnswerParams) {
+	var request AnswerRequestObject
+
+	request.Params = params
+
+	var body AnswerJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Answer(ctx, request.(AnswerRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Answer")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(AnswerResponseObject); ok {
+		if err := validResponse.VisitAnswerResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // ListAllBookings operation middleware
 func (sh *strictHandler) ListAllBookings(ctx *gin.Context, params ListAllBookingsParams) {
 	var request ListAllBookingsRequestObject
@@ -4531,6 +5142,32 @@ func (sh *strictHandler) ListAllBookings(ctx *gin.Context, params ListAllBooking
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(ListAllBookingsResponseObject); ok {
 		if err := validResponse.VisitListAllBookingsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetBooking operation middleware
+func (sh *strictHandler) GetBooking(ctx *gin.Context, id Id) {
+	var request GetBookingRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetBooking(ctx, request.(GetBookingRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetBooking")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetBookingResponseObject); ok {
+		if err := validResponse.VisitGetBookingResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -4968,6 +5605,33 @@ func (sh *strictHandler) AcknowledgeConflict(ctx *gin.Context, id Id) {
 	}
 }
 
+// GetCase operation middleware
+func (sh *strictHandler) GetCase(ctx *gin.Context, id Id, params GetCaseParams) {
+	var request GetCaseRequestObject
+
+	request.Id = id
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetCase(ctx, request.(GetCaseRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetCase")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetCaseResponseObject); ok {
+		if err := validResponse.VisitGetCaseResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // ListFeeds operation middleware
 func (sh *strictHandler) ListFeeds(ctx *gin.Context, params ListFeedsParams) {
 	var request ListFeedsRequestObject
@@ -5178,6 +5842,30 @@ func (sh *strictHandler) CreateReading(ctx *gin.Context, id Id) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(CreateReadingResponseObject); ok {
 		if err := validResponse.VisitCreateReadingResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListForgottenBlocks operation middleware
+func (sh *strictHandler) ListForgottenBlocks(ctx *gin.Context) {
+	var request ListForgottenBlocksRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListForgottenBlocks(ctx, request.(ListForgottenBlocksRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListForgottenBlocks")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListForgottenBlocksResponseObject); ok {
+		if err := validResponse.VisitListForgottenBlocksResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

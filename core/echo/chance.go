@@ -38,8 +38,8 @@ func (m *matcher) learnByChance(all []found) {
 		}
 		matched[e.Form]++
 		p := m.chance(e, f.items[0].holding.From.Add(m.learnt.delay))
-		if f.items[0].mirrored != 0 && e.Stand.NotBefore.IsZero() {
-			p = 0 // a person said where it comes from
+		if e.Answer == Reflected || f.items[0].mirrored != 0 && e.Stand.NotBefore.IsZero() {
+			p = 0 // a person said so, or where it comes from
 		}
 		// Never less than this: what is recorded of one entry may be odd.
 		joint[e.Form] *= max(0.005, p)

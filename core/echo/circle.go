@@ -45,7 +45,7 @@ func circulate(all []*matcher) {
 			return // several may lie side by side
 		}
 		for i := range m.feed.Entries {
-			if s := (shown{f, i}); m.verdicts[i].Kind == Booking && !(m.learnt.salesForms[m.feed.Entries[i].Form] && m.tellsApart()) && turn(s) >= growth {
+			if s := (shown{f, i}); m.verdicts[i].Kind == Booking && m.feed.Entries[i].Answer == "" && !(m.learnt.salesForms[m.feed.Entries[i].Form] && m.tellsApart()) && turn(s) >= growth {
 				was := before[s]
 				m.verdicts[i] = Verdict{Kind: Unclear, Evidence: Evidence{Kind: GoesRound, Against: NewWay, Span: all[was.feed].feed.Entries[was.entry].Span, Platform: m.feed.Platform,
 					Mirrors: all[was.feed].feed.Platform, Item: all[was.feed].feed.Entries[was.entry].Minted, Live: true}}

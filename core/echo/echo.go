@@ -106,6 +106,7 @@ type Entry struct {
 	// Elsewhere is the UID under which what it reflects was sent, if it was found to be an echo
 	// on another calendar.
 	Elsewhere string
+	Answer    Answer // "": nobody said
 }
 
 // Gone is an entry that a feed shows no more.

@@ -69,6 +69,8 @@ const (
 	// LeftThere: another platform showed it under the same UID until it went there, and this one is
 	// not written as a sale.
 	LeftThere Reason = "left_there"
+	// Answered: a person said what it is.
+	Answered Reason = "answered"
 	// PartSent: it holds whole items that were sent, and more.
 	PartSent Reason = "part_sent"
 

@@ -7,6 +7,7 @@ import (
 	"math"
 	"slices"
 	"strconv"
+	"strings"
 	"time"
 )
 
@@ -178,6 +179,18 @@ func (m *matcher) mostTelling(habits []Habit) []Habit {
 		left[h.HabitOf] = true
 	}
 	return slices.DeleteFunc(habits, func(h Habit) bool { return left[h.HabitOf] })
+}
+
+// WithTitle is a form of which the title is part, since it is the platform's word.
+func WithTitle(form, title string) string { return form + " " + strconv.Quote(title) }
+
+// TitleOf takes a form apart again; titled is whether a title is part of it.
+func TitleOf(of string) (form, title string, titled bool) {
+	form, quoted, titled := strings.Cut(of, " ")
+	if title, err := strconv.Unquote(quoted); titled && err == nil {
+		return form, title, true
+	}
+	return of, "", false
 }
 
 // teach notes that an entry taught a habit.

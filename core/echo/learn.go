@@ -3,7 +3,6 @@ package echo
 import (
 	"math"
 	"slices"
-	"strings"
 	"time"
 )
 
@@ -54,7 +53,7 @@ func (m *matcher) learn(from sources) {
 				delays = append(delays, e.Stand.SeenBy.Sub(h.From))
 				l.teach(i, HabitOf{Name: Delays})
 			}
-		case m.surelySold(i, from) && !doubts[e.Form] && !words[e.Title]:
+		case e.Answer == Own || e.Answer == "" && m.surelySold(i, from) && !doubts[e.Form] && !words[e.Title]:
 			l.sales = append(l.sales, e)
 			l.salesForms[e.Form] = true
 			l.teach(i, HabitOf{FormOf, e.Form})
@@ -115,8 +114,8 @@ func (m *matcher) blockWords() map[string]bool {
 	words := map[string]bool{}
 	for i, e := range m.feed.Entries {
 		blocks := m.rows[i] != nil || m.known[i] || m.feed.Known[HabitOf{FormOf, e.Form}] == Block
-		if blocks && strings.HasSuffix(e.Form, asWord(e.Title)) {
-			words[e.Title] = true
+		if _, word, titled := TitleOf(e.Form); blocks && titled {
+			words[word] = true
 		}
 	}
 	return words

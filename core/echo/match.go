@@ -5,7 +5,6 @@ import (
 	"math"
 	"slices"
 	"sort"
-	"strconv"
 	"time"
 
 	"wharf/core/carried"
@@ -83,7 +82,7 @@ func withTitles(f *Feed) []Entry {
 		if e.Title == "" || e.Form == "" {
 			continue
 		}
-		titled := e.Form + asWord(e.Title)
+		titled := WithTitle(e.Form, e.Title)
 		if len(titled) > longestForm {
 			continue // nobody's word
 		}
@@ -97,13 +96,11 @@ func withTitles(f *Feed) []Entry {
 	return entries
 }
 
-// asWord is how a title that is the platform's word is part of a form.
-func asWord(title string) string { return " " + strconv.Quote(title) }
-
 // match goes through the rules in their order.
 func (m *matcher) match(from sources, shared map[sentAs]bool) {
 	m.learn(from)
 	m.certain(from)
+	m.own()
 	for i, e := range m.feed.Entries {
 		m.settled[i] = m.settled[i] || shared[sentAs{e.UID, e.Span}] && len(m.feed.Mirrors) == 0
 	}
@@ -125,6 +122,7 @@ func (m *matcher) match(from sources, shared map[sentAs]bool) {
 	if len(later) > 0 {
 		m.equal()
 	}
+	m.reflected()
 }
 
 // nothingSent reports whether nothing that the platform ever held can have led to the entry.
@@ -223,7 +221,7 @@ func (m *matcher) equal() {
 	m.learnReflects(all)
 	besides := map[span.Span]int{} // own sales of the span
 	for i, e := range m.feed.Entries {
-		if !m.settled[i] && m.learnt.salesForms[e.Form] {
+		if e.Answer == Own || !m.settled[i] && m.learnt.salesForms[e.Form] {
 			besides[e.Span]++
 		}
 	}

@@ -1,13 +1,11 @@
 package judge
 
 import (
-	"bytes"
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
-	"io"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -21,187 +19,6 @@ import (
 	"wharf/core/span"
 )
 
-// CaseVersion is the newest form of a case file that is understood.
-const CaseVersion = 1
-
-// Case is what a judgement on one calendar rests on, as a file: docs/guide/cases.md says what
-// each field means. It is a bug report and a test in one.
-type Case struct {
-	Version      int               `json:"version"`
-	About        string            `json:"about"`
-	Now          time.Time         `json:"now"`
-	Calendar     CaseCalendar      `json:"calendar"`
-	Rules        CaseRules         `json:"rules,omitzero"`
-	Feeds        []CaseFeed        `json:"feeds"`
-	Publications []CasePublication `json:"publications,omitempty"`
-	// Want is what is to come out, by the names of bookings and, for conflicts, in order.
-	Want      map[string]CaseVerdict `json:"want,omitempty"`
-	Conflicts []string               `json:"conflicts,omitempty"`
-}
-
-// CaseCalendar is what is laid down about the calendar.
-type CaseCalendar struct {
-	Zone     string `json:"zone"`
-	Grain    string `json:"grain"`
-	Capacity int    `json:"capacity"`
-}
-
-// CaseRules are echo.Rules; what is left out has its default.
-type CaseRules struct {
-	Limit        float64 `json:"limit,omitempty"`
-	DelayMinutes *int    `json:"delayMinutes,omitempty"`
-	SkewMinutes  int     `json:"skewMinutes,omitempty"`
-}
-
-// CaseFeed is a feed with its bookings; Platform "" is what came from no feed.
-type CaseFeed struct {
-	Platform string        `json:"platform,omitempty"`
-	Read     time.Time     `json:"read,omitzero"`
-	Mirrors  []string      `json:"mirrors,omitempty"` // platforms that its own is linked to directly
-	Habits   []CaseHabit   `json:"habits,omitempty"`
-	Bookings []CaseBooking `json:"bookings"`
-}
-
-// CaseHabit is a habit of the platform: learnt before, or laid down by a person (Said).
-type CaseHabit struct {
-	Habit echo.HabitName `json:"habit"`
-	Of    string         `json:"of,omitempty"`
-	Value string         `json:"value"`
-	Said  bool           `json:"said,omitempty"`
-}
-
-// CaseBooking is a booking with its facts. Its UID in publications is its name.
-type CaseBooking struct {
-	Name      string    `json:"name"`
-	UID       string    `json:"uid,omitempty"`
-	Start     string    `json:"start"`
-	End       string    `json:"end"`
-	Tentative bool      `json:"tentative,omitempty"`
-	Shown     bool      `json:"shownOnly,omitempty"`
-	Units     int       `json:"units,omitempty"`
-	Form      string    `json:"form,omitempty"`
-	Title     string    `json:"title,omitempty"`
-	Created   time.Time `json:"created,omitzero"`
-	Stamp     time.Time `json:"stamp,omitzero"`
-	Sequence  int       `json:"sequence,omitempty"`
-	NotBefore time.Time `json:"notBefore,omitzero"`
-	SeenBy    time.Time `json:"seenBy"`
-	// Gone is when the first good reading without it was; it is no booking any more.
-	Gone time.Time `json:"gone,omitzero"`
-}
-
-// CasePublication is a publication with what it carried, and who picked it up.
-type CasePublication struct {
-	Platform string        `json:"platform"`
-	Carried  []CaseCarried `json:"carried"`
-	Pickups  []CasePickup  `json:"pickups,omitempty"`
-}
-
-// CaseCarried is an item and the run of versions that it was in; To 0: it is in the newest.
-type CaseCarried struct {
-	Name  string    `json:"name"` // of the booking
-	Start string    `json:"start"`
-	End   string    `json:"end"`
-	Units int       `json:"units,omitempty"`
-	Stamp time.Time `json:"stamp,omitzero"`
-	From  int64     `json:"from"`
-	To    int64     `json:"to,omitempty"`
-}
-
-// CasePickup is carried.Pickup.
-type CasePickup struct {
-	Version int64     `json:"version"`
-	Agent   string    `json:"agent,omitempty"`
-	First   time.Time `json:"first"`
-	Last    time.Time `json:"last,omitzero"`
-	Times   int64     `json:"times,omitempty"`
-}
-
-// CaseVerdict is a verdict with the reason for it and what speaks against it.
-type CaseVerdict struct {
-	Kind    Kind        `json:"verdict"`
-	Reason  echo.Reason `json:"reason,omitempty"`
-	Against echo.Reason `json:"against,omitempty"`
-	Way     echo.Way    `json:"way,omitempty"`
-}
-
-// Outcome is what came out of a case.
-type Outcome struct {
-	Verdicts  []NamedVerdict
-	Conflicts []string // "kind: names, start to end"
-	Platforms []string // their names, by ID less one
-}
-
-// Differs says where what came out is not what the case wants, a sentence each. For a booking
-// it need not say why, and a verdict that it does not name is none of its business.
-func (o Outcome) Differs(c Case) []string {
-	var all []string
-	for _, v := range o.Verdicts {
-		want, asked := c.Want[v.Name]
-		got := v.Brief()
-		if want.Kind == Counts && want.Reason == "" {
-			got.Reason, got.Against = "", ""
-		}
-		if asked && got != want {
-			all = append(all, fmt.Sprintf("%s is %s, and was to be %s", v.Name, got, want))
-		}
-	}
-	if c.Want != nil && !slices.Equal(o.Conflicts, c.Conflicts) {
-		all = append(all, fmt.Sprintf("the conflicts are %q, and were to be %q", o.Conflicts, c.Conflicts))
-	}
-	return all
-}
-
-// String is the verdict in words of the file.
-func (v CaseVerdict) String() string {
-	text := string(v.Kind)
-	for _, more := range []string{string(v.Reason), string(v.Way)} {
-		if more != "" {
-			text += " " + more
-		}
-	}
-	if v.Against != "" {
-		text += " but " + string(v.Against)
-	}
-	return text
-}
-
-// NamedVerdict is the finding on a booking of a case.
-type NamedVerdict struct {
-	Name, Platform string
-	Start, End     string
-	Verdict
-}
-
-// Brief is the verdict as a case file has it.
-func (v NamedVerdict) Brief() CaseVerdict {
-	return CaseVerdict{v.Kind, v.Evidence.Kind, v.Evidence.Against, v.Evidence.Way}
-}
-
-// ReadCase reads a case file. The error says what is wrong with it.
-func ReadCase(in io.Reader) (Case, error) {
-	text, err := io.ReadAll(in)
-	if err != nil {
-		return Case{}, err
-	}
-	var head struct {
-		Version int `json:"version"`
-	}
-	if err := json.Unmarshal(text, &head); err != nil {
-		return Case{}, fmt.Errorf("this is no case file (%w): docs/guide/cases.md says what one is", err)
-	}
-	if head.Version > CaseVersion || head.Version < 1 {
-		return Case{}, fmt.Errorf("the case is of version %d, and this program knows version %d: run the wharf that wrote it", head.Version, CaseVersion)
-	}
-	var c Case
-	d := json.NewDecoder(bytes.NewReader(text))
-	d.DisallowUnknownFields()
-	if err := d.Decode(&c); err != nil {
-		return Case{}, fmt.Errorf("the case cannot be read: %w", err)
-	}
-	return c, nil
-}
-
 // caseReader turns a case into facts.
 type caseReader struct {
 	calendar  rules.Calendar
@@ -212,10 +29,21 @@ type caseReader struct {
 	from      []string
 }
 
-// Run judges a case.
-func (c Case) Run(ctx context.Context) (Outcome, error) {
+// Facts are those of the case.
+func (c Case) Facts() (Facts, error) {
+	_, f, err := c.facts()
+	return f, err
+}
+
+func (c Case) facts() (*caseReader, Facts, error) {
 	r := &caseReader{platforms: map[string]int64{}, ids: map[string]int64{}}
 	f, err := r.facts(c)
+	return r, f, err
+}
+
+// Run judges a case.
+func (c Case) Run(ctx context.Context) (Outcome, error) {
+	r, f, err := c.facts()
 	if err != nil {
 		return Outcome{}, err
 	}
@@ -231,17 +59,26 @@ func (c Case) Run(ctx context.Context) (Outcome, error) {
 	for name, id := range r.ids {
 		named[id] = name
 	}
-	for _, k := range result.Conflicts {
-		names := make([]string, len(k.Bookings))
-		for i, id := range k.Bookings {
-			names[i] = named[id]
-		}
-		slices.Sort(names)
-		start, end := k.Span.Format(r.calendar.Grain)
-		out.Conflicts = append(out.Conflicts, fmt.Sprintf("%s: %s, %s to %s", k.Kind, strings.Join(names, " and "), start, end))
-	}
+	out.Conflicts = conflictWords(result.Conflicts, r.calendar.Grain, func(id int64) string { return named[id] })
 	out.Platforms = r.names
 	return out, nil
+}
+
+// conflictWords are conflicts as a case has them: those whose time is not over.
+func conflictWords(conflicts []Conflict, grain span.Grain, name func(int64) string) (all []string) {
+	for _, k := range conflicts {
+		if k.State == Cleared || k.ID != 0 && k.State == Past {
+			continue
+		}
+		names := make([]string, len(k.Bookings))
+		for i, id := range k.Bookings {
+			names[i] = name(id)
+		}
+		slices.Sort(names)
+		start, end := k.Span.Format(grain)
+		all = append(all, fmt.Sprintf("%s: %s, %s to %s", k.Kind, strings.Join(names, " and "), start, end))
+	}
+	return all
 }
 
 func (r *caseReader) platform(name string) int64 {
@@ -275,7 +112,7 @@ func (r *caseReader) facts(c Case) (f Facts, err error) {
 		if err != nil {
 			return f, err
 		}
-		fact := Feed{ID: id, Read: feed.Read, Mirrors: mirrors}
+		fact := Feed{ID: id, Platform: r.platform(feed.Platform), Read: feed.Read, Mirrors: mirrors}
 		if fact.Said, fact.Known, err = habitsOf(feed); err != nil {
 			return f, err
 		}
@@ -292,6 +129,16 @@ func (r *caseReader) facts(c Case) (f Facts, err error) {
 		}
 		fact.ID, fact.Window = int64(i+1), window
 		f.Publications = append(f.Publications, fact)
+	}
+	for _, o := range c.Originals {
+		s, err := r.span(o.Start, o.End)
+		if err != nil {
+			return f, fmt.Errorf("original %q: %w", o.Name, err)
+		}
+		if f.Originals == nil {
+			f.Originals = map[string]span.Span{}
+		}
+		f.Originals[r.uid(o.Name)] = s
 	}
 	return f, r.wanted(c)
 }
@@ -315,7 +162,7 @@ func (r *caseReader) bookingsOf(feed CaseFeed, fact *Feed, f *Facts) error {
 
 // publication is a publication with what it carried and who picked it up.
 func (r *caseReader) publication(p CasePublication) (Publication, error) {
-	fact := Publication{Platform: r.platform(p.Platform), Version: 1}
+	fact := Publication{Platform: r.platform(p.Platform), Reader: p.Reader, Version: 1}
 	for n, item := range p.Carried {
 		s, err := r.span(item.Start, item.End)
 		if err != nil {
@@ -403,8 +250,15 @@ func (r *caseReader) wanted(c Case) error {
 	return nil
 }
 
-// uid is the UID of a booking in publications.
-func (r *caseReader) uid(name string) string { return carried.Mint(nil, name) }
+// uid is the UID of a booking in publications; NAME/1 is that of its second piece.
+func (r *caseReader) uid(name string) string {
+	if of, piece, cut := strings.Cut(name, "/"); cut {
+		if n, err := strconv.Atoi(piece); err == nil {
+			return carried.Piece(carried.Mint(nil, of), n)
+		}
+	}
+	return carried.Mint(nil, name)
+}
 
 func (r *caseReader) booking(b CaseBooking, feed, platform int64) (Booking, error) {
 	if b.Name == "" {
@@ -422,12 +276,19 @@ func (r *caseReader) booking(b CaseBooking, feed, platform int64) (Booking, erro
 	if b.SeenBy.IsZero() {
 		return Booking{}, errors.New("seenBy is missing: say when it was first read")
 	}
+	if b.Answer != "" && b.Answer != echo.Own && b.Answer != echo.Reflected {
+		return Booking{}, fmt.Errorf("answer %q: use %s, %s, or leave it out", b.Answer, echo.Own, echo.Reflected)
+	}
 	uid := b.UID
 	if of, ours := strings.CutPrefix(uid, "ours:"); ours {
 		uid = r.uid(of)
 	}
+	elsewhere := ""
+	if b.Elsewhere != "" {
+		elsewhere = r.uid(b.Elsewhere)
+	}
 	between := reading.Interval{NotBefore: b.NotBefore, SeenBy: b.SeenBy}
-	return Booking{ID: id, Feed: feed, Platform: platform, UID: uid, Minted: r.uid(b.Name), Form: b.Form, Title: b.Title, Created: b.Created,
+	return Booking{ID: id, Feed: feed, Platform: platform, UID: uid, Minted: r.uid(b.Name), Form: b.Form, Title: b.Title, Created: b.Created, Answer: b.Answer, EchoElsewhere: elsewhere,
 		Booking:  booking.Booking{Span: s, Tentative: b.Tentative, Blocks: !b.Shown, Units: max(1, b.Units)},
 		Revision: recur.Revision{Sequence: b.Sequence, Stamp: b.Stamp}, Stand: between, Sighting: between}, nil
 }

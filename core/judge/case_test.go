@@ -1,8 +1,9 @@
 package judge_test
 
 import (
+	"bytes"
 	"context"
-	"errors"
+	"encoding/json"
 	"fmt"
 	"math/rand"
 	"os"
@@ -17,8 +18,8 @@ import (
 	"wharf/core/judge"
 )
 
-// TestCases: every case file comes out as it says.
-func TestCases(t *testing.T) {
+// eachCase runs a test for every case file.
+func eachCase(t *testing.T, test func(t *testing.T, c judge.Case)) {
 	files, err := filepath.Glob("testdata/cases/*.json")
 	require.NoError(t, err)
 	require.NotEmpty(t, files)
@@ -29,24 +30,27 @@ func TestCases(t *testing.T) {
 			defer file.Close()
 			c, err := judge.ReadCase(file)
 			require.NoError(t, err)
-			out, err := c.Run(context.Background())
-			require.NoError(t, err)
 			require.NotEmpty(t, c.Want)
-			assert.Empty(t, out.Differs(c), c.About)
+			test(t, c)
 		})
 	}
 }
 
+// comesOut: a case comes out as it says.
+func comesOut(t *testing.T, c judge.Case) {
+	t.Helper()
+	out, err := c.Run(context.Background())
+	require.NoError(t, err)
+	assert.Empty(t, out.Differs(c), c.About)
+}
+
+// TestCases: every case file comes out as it says.
+func TestCases(t *testing.T) { eachCase(t, comesOut) }
+
 // TestCasesInAnyOrder: the same facts give the same verdicts, whatever comes first.
 func TestCasesInAnyOrder(t *testing.T) {
-	files, err := filepath.Glob("testdata/cases/*.json")
-	require.NoError(t, err)
 	rnd := rand.New(rand.NewSource(1))
-	for _, file := range files {
-		in, err := os.Open(file)
-		require.NoError(t, err)
-		c, err := judge.ReadCase(in)
-		require.NoError(t, errors.Join(err, in.Close()), file)
+	eachCase(t, func(t *testing.T, c judge.Case) {
 		for range 3 {
 			rnd.Shuffle(len(c.Publications), func(i, j int) { c.Publications[i], c.Publications[j] = c.Publications[j], c.Publications[i] })
 			for _, f := range c.Feeds {
@@ -56,11 +60,40 @@ func TestCasesInAnyOrder(t *testing.T) {
 				rnd.Shuffle(len(p.Carried), func(i, j int) { p.Carried[i], p.Carried[j] = p.Carried[j], p.Carried[i] })
 				rnd.Shuffle(len(p.Pickups), func(i, j int) { p.Pickups[i], p.Pickups[j] = p.Pickups[j], p.Pickups[i] })
 			}
-			out, err := c.Run(context.Background())
-			require.NoError(t, err, file)
-			assert.Empty(t, out.Differs(c), file)
+			comesOut(t, c)
 		}
-	}
+	})
+}
+
+// TestCasesExported: the facts of a case, written as a case again and without their titles, lead
+// to the same verdicts.
+func TestCasesExported(t *testing.T) {
+	eachCase(t, func(t *testing.T, c judge.Case) {
+		facts, err := c.Facts()
+		require.NoError(t, err)
+		result, err := judge.Judge(context.Background(), facts)
+		require.NoError(t, err)
+		platforms := map[int64]string{}
+		for _, b := range facts.Bookings {
+			platforms[b.Platform] = fmt.Sprint("Platform ", b.Platform)
+		}
+		for _, p := range facts.Publications {
+			platforms[p.Platform] = fmt.Sprint("Platform ", p.Platform)
+		}
+		delete(platforms, 0)
+		again := judge.CaseOf(facts, result, c.About, platforms, false)
+		text, err := json.Marshal(again)
+		require.NoError(t, err)
+		for _, f := range c.Feeds {
+			for _, b := range f.Bookings {
+				assert.False(t, b.Title != "" && strings.Contains(string(text), b.Title), "%q is left out", b.Title)
+			}
+		}
+		read, err := judge.ReadCase(bytes.NewReader(text))
+		require.NoError(t, err)
+		comesOut(t, read)
+		assert.Len(t, read.Want, len(facts.Bookings))
+	})
 }
 
 // TestManyReflections: five thousand entries that all equal one item: one is explained, the others

@@ -41,8 +41,9 @@ type Facts struct {
 
 // Feed is a feed that counts on the calendar.
 type Feed struct {
-	ID   int64
-	Read time.Time // request time of its last good reading; zero before the first
+	ID       int64
+	Platform int64
+	Read     time.Time // request time of its last good reading; zero before the first
 	// Mirrors are the feeds whose platforms its own is linked to directly.
 	Mirrors []int64
 	// Gone is what it showed until lately: others may still do.
@@ -69,6 +70,7 @@ type Booking struct {
 	// EchoElsewhere is the UID of what the same occurrence was found to reflect on another
 	// calendar; "" for none.
 	EchoElsewhere string
+	Answer        echo.Answer // what a person said of it
 }
 
 // Publication is a publication with all that it ever carried.
@@ -132,7 +134,7 @@ type Verdict struct {
 
 // pending reports whether time alone may change the verdict.
 func (v Verdict) pending() bool {
-	return (v.Kind == Echo || v.Kind == Unclear) && !v.Evidence.Live
+	return (v.Kind == Echo || v.Kind == Unclear) && !v.Evidence.Live && v.Evidence.Kind != echo.Answered
 }
 
 // doubtful reports whether the booking may be a reflection: where units are several, also one
@@ -302,13 +304,13 @@ func feedsIn(f Facts) (feeds []echo.Feed, of [][]int) {
 			at[b.Feed] = n
 			feeds, of = append(feeds, echo.Feed{ID: b.Feed, Platform: b.Platform}), append(of, nil)
 		}
-		feeds[n].Entries = append(feeds[n].Entries, echo.Entry{UID: b.UID, Minted: b.Minted, Span: b.Span, Form: b.Form, Title: b.Title, Created: b.Created, Stamp: b.Revision.Stamp, Stand: b.Stand, Elsewhere: b.EchoElsewhere})
+		feeds[n].Entries = append(feeds[n].Entries, echo.Entry{UID: b.UID, Minted: b.Minted, Span: b.Span, Form: b.Form, Title: b.Title, Created: b.Created, Stamp: b.Revision.Stamp, Stand: b.Stand, Elsewhere: b.EchoElsewhere, Answer: b.Answer})
 		of[n] = append(of[n], i)
 	}
 	for _, feed := range f.Feeds {
 		n, seen := at[feed.ID]
 		if !seen && feed.Read.IsZero() { // what it will show may be where others have theirs from
-			feeds, of = append(feeds, echo.Feed{ID: feed.ID}), append(of, nil)
+			feeds, of = append(feeds, echo.Feed{ID: feed.ID, Platform: feed.Platform}), append(of, nil)
 		}
 		if seen {
 			feeds[n].Read, feeds[n].Today = feed.Read, span.Point(feed.Read, f.Calendar.Grain, f.Calendar.Zone)

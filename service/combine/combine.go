@@ -321,7 +321,7 @@ func feedsOn(tx *store.Tx, calendar int64, f *judge.Facts) (platforms map[int64]
 	platforms = make(map[int64]int64, len(feeds))
 	for _, feed := range feeds {
 		platforms[feed.ID] = feed.PlatformID
-		f.Feeds = append(f.Feeds, judge.Feed{ID: feed.ID, Read: orZero(feed.LastGoodStart), Mirrors: mirrors[feed.ID]})
+		f.Feeds = append(f.Feeds, judge.Feed{ID: feed.ID, Platform: feed.PlatformID, Read: orZero(feed.LastGoodStart), Mirrors: mirrors[feed.ID]})
 	}
 	return platforms, nil
 }
@@ -329,6 +329,10 @@ func feedsOn(tx *store.Tx, calendar int64, f *judge.Facts) (platforms map[int64]
 // bookingsOn adds a calendar's bookings, and the originals of what some of them may reflect.
 func bookingsOn(tx *store.Tx, calendar int64, rows []store.Booking, platforms map[int64]int64, f *judge.Facts) error {
 	elsewhere, err := tx.EchoesElsewhere(calendar)
+	if err != nil {
+		return err
+	}
+	answers, err := tx.AnswersOn(calendar)
 	if err != nil {
 		return err
 	}
@@ -345,7 +349,7 @@ func bookingsOn(tx *store.Tx, calendar int64, rows []store.Booking, platforms ma
 			Booking: booking.Booking{Span: b.Span(), Tentative: b.Tentative, Blocks: b.Blocks, Units: b.Units},
 			Title:   b.Title, Form: b.Form, Created: orZero(b.Created), Stand: standOf(b),
 			Sighting: reading.Interval{NotBefore: orZero(b.SightingNotBefore), SeenBy: orZero(b.SightingSeenBy)},
-			Revision: recur.Revision{Sequence: b.Sequence, Stamp: orZero(b.Stamp)}, EchoElsewhere: elsewhere[b.ID],
+			Revision: recur.Revision{Sequence: b.Sequence, Stamp: orZero(b.Stamp)}, EchoElsewhere: elsewhere[b.ID], Answer: answers[b.ID].Answer,
 		})
 	}
 	f.Originals, err = tx.Originals(calendar, minted)
@@ -392,52 +396,4 @@ func orZero(t *time.Time) time.Time {
 		return time.Time{}
 	}
 	return *t
-}
-
-// mostTold is how many changes of conflicts are logged one by one.
-const mostTold = 20
-
-// saveConflicts writes the conflicts that are new or differ from what is known.
-func (c *Combiner) saveConflicts(tx *store.Tx, calendar store.Calendar, known []store.ConflictWith, before, after []judge.Conflict) error {
-	var changed []*store.ConflictWith
-	for i, k := range after {
-		row := store.ConflictWith{}
-		if i < len(before) {
-			if sameConflict(before[i], k) {
-				continue
-			}
-			row = known[i]
-		}
-		if row.ID == 0 || row.State != judge.Open && k.State == judge.Open {
-			row.OpenedAt, row.ClearedAt, row.AcknowledgedBy = c.Now(), nil, ""
-		}
-		if k.State == judge.Cleared && row.State != judge.Cleared {
-			now := c.Now()
-			row.ClearedAt = &now
-		}
-		row.CalendarID, row.Kind, row.State = calendar.ID, k.Kind, k.State
-		row.StartPoint, row.EndPoint, row.BookingIDs = k.Span.Start, k.Span.End, k.Bookings
-		changed = append(changed, &row)
-	}
-	if err := tx.SaveConflicts(changed); err != nil {
-		return err
-	}
-	for _, row := range changed[:min(len(changed), mostTold)] {
-		c.Log.Info("conflict", "calendar", calendar.Name, "conflict", row.ID, "kind", row.Kind, "state", row.State)
-	}
-	if more := len(changed) - mostTold; more > 0 {
-		c.Log.Info("conflicts", "calendar", calendar.Name, "more", more)
-	}
-	return nil
-}
-
-func sameConflict(a, b judge.Conflict) bool {
-	return a.State == b.State && a.Span == b.Span && a.Kind == b.Kind && sameIDs(a.Bookings, b.Bookings)
-}
-
-func sameIDs(a, b []int64) bool {
-	a, b = slices.Clone(a), slices.Clone(b)
-	slices.Sort(a)
-	slices.Sort(b)
-	return slices.Equal(a, b)
 }

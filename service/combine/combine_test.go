@@ -160,7 +160,7 @@ func TestLifeOfACalendar(t *testing.T) {
 		{"one sale", func() { require.NoError(t, h.sell(0, "a", 10, 13)) }, nil, []string{"", "10-13/0"}},
 		{"a clash", func() { require.NoError(t, h.sell(1, "b", 12, 14)) }, []string{"1 open 12-13 among 2"}, []string{"12-14/0", "10-13/0"}},
 		{"acknowledged", func() {
-			require.NoError(t, h.store.Acknowledge(ctx, 1, "harbour", "on it"))
+			require.NoError(t, h.store.Acknowledge(ctx, 1, "harbour", "on it", h.now))
 			h.tx(func(tx *store.Tx) error { return tx.MarkDirty(h.calendar) })
 		}, []string{"1 acknowledged 12-13 among 2"}, []string{"12-14/0", "10-13/0"}},
 		{"it gains a booking, and opens again", func() { require.NoError(t, h.sell(1, "c", 10, 12)) }, []string{"1 open 10-13 among 3"}, []string{"10-12/0 12-14/0", "10-13/0"}},

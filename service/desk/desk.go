@@ -164,7 +164,7 @@ func (d *Desk) EditCalendar(ctx context.Context, by By, id int64, to CalendarEdi
 // Acknowledge notes that somebody deals with a conflict; store.ErrNotFound when it is neither
 // open nor acknowledged.
 func (d *Desk) Acknowledge(ctx context.Context, account string, conflict int64, note string) error {
-	return d.Store.Acknowledge(ctx, conflict, account, note)
+	return d.Store.Acknowledge(ctx, conflict, account, note, d.Now())
 }
 
 // calendarsOf are the calendars of links.

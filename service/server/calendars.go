@@ -95,13 +95,15 @@ func (s *server) bookingsJSON(ctx context.Context, rows []store.Calendar, first,
 		}
 	}
 	found, err := s.Store.BookingsOn(ctx, within)
-	all := []gen.Booking{}
-	for _, row := range rows {
-		for _, b := range found[row.ID] {
-			all = append(all, names.booking(b, span.Grain(row.Grain)))
-		}
+	if err != nil {
+		return nil, err
 	}
-	return all, err
+	var together []store.Booking
+	grains := map[int64]span.Grain{}
+	for _, row := range rows {
+		together, grains[row.ID] = append(together, found[row.ID]...), span.Grain(row.Grain)
+	}
+	return s.bookingsAs(ctx, names, grains, together)
 }
 
 const calendarNameTaken = "another calendar has this name: choose one that you will tell apart"

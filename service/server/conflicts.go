@@ -85,7 +85,8 @@ func (s *server) conflictJSON(ctx context.Context, id int64) (gen.Conflict, erro
 	if err != nil {
 		return gen.Conflict{}, err
 	}
-	return all[0], nil
+	all[0].Log, all[0].Found, err = s.lifeOf(ctx, row, all[0].Bookings)
+	return all[0], err
 }
 
 func (s *server) conflictsJSON(ctx context.Context, rows []store.ConflictWith) ([]gen.Conflict, error) {
@@ -110,6 +111,10 @@ func (s *server) conflictsJSON(ctx context.Context, rows []store.ConflictWith) (
 	if err != nil {
 		return nil, err
 	}
+	written, err := s.bookingsWritten(ctx, names, found)
+	if err != nil {
+		return nil, err
+	}
 	all := make([]gen.Conflict, len(rows))
 	for i, k := range rows {
 		calendar := byID[k.CalendarID]
@@ -125,7 +130,7 @@ func (s *server) conflictsJSON(ctx context.Context, rows []store.ConflictWith) (
 		}
 		slices.SortFunc(bookings, func(a, b store.Booking) int { return cmp.Or(a.Span().Compare(b.Span()), cmp.Compare(a.ID, b.ID)) })
 		for _, b := range bookings {
-			c.Bookings = append(c.Bookings, names.booking(b, grain))
+			c.Bookings = append(c.Bookings, written[b.ID])
 		}
 		c.First = firstOf(bookings)
 		c.Linked = linkedBy(k.Kind, bookings)

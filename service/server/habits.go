@@ -38,9 +38,26 @@ func (s *server) ListHabits(ctx context.Context, r gen.ListHabitsRequestObject) 
 
 func (s *server) LayDownHabit(ctx context.Context, r gen.LayDownHabitRequestObject) (gen.LayDownHabitResponseObject, error) {
 	of := echo.HabitOf{Name: echo.HabitName(r.Habit), Of: orEmpty(r.Params.Of)}
-	return gen.LayDownHabit204Response{}, s.Desk.LayDownHabit(ctx, by(ctx, 0), r.Id, of, r.Body.Value)
+	if !orEmpty(r.Params.Try) {
+		return gen.LayDownHabit204Response{}, s.Desk.LayDownHabit(ctx, by(ctx, 0), r.Id, of, r.Body.Value)
+	}
+	effects, err := s.Desk.TryHabit(ctx, by(ctx, 0), r.Id, of, r.Body.Value)
+	if err != nil {
+		return nil, err
+	}
+	all, err := s.effectsJSON(ctx, effects)
+	return gen.LayDownHabit200JSONResponse{TriedJSONResponse: all}, err
 }
 
 func (s *server) ForgetHabit(ctx context.Context, r gen.ForgetHabitRequestObject) (gen.ForgetHabitResponseObject, error) {
-	return gen.ForgetHabit204Response{}, s.Desk.ForgetHabit(ctx, r.Id, echo.HabitOf{Name: echo.HabitName(r.Habit), Of: orEmpty(r.Params.Of)})
+	of := echo.HabitOf{Name: echo.HabitName(r.Habit), Of: orEmpty(r.Params.Of)}
+	if !orEmpty(r.Params.Try) {
+		return gen.ForgetHabit204Response{}, s.Desk.ForgetHabit(ctx, r.Id, of)
+	}
+	effects, err := s.Desk.TryForgettingHabit(ctx, r.Id, of)
+	if err != nil {
+		return nil, err
+	}
+	all, err := s.effectsJSON(ctx, effects)
+	return gen.ForgetHabit200JSONResponse{TriedJSONResponse: all}, err
 }

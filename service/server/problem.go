@@ -85,6 +85,8 @@ func problemOf(err error) *problem {
 	var loses *desk.WouldLoseError
 	var used *desk.InUseError
 	var recipient *desk.RecipientError
+	var answered *desk.AnsweredError
+	var over *desk.OverError
 	var field *rules.FieldError
 	var failed *fetch.Error
 	var not *ical.NotCalendarError
@@ -97,6 +99,10 @@ func problemOf(err error) *problem {
 		return loseProblem(loses)
 	case errors.As(err, &used):
 		return inUseProblem(used)
+	case errors.As(err, &answered):
+		return answeredProblem(answered)
+	case errors.As(err, &over):
+		return overProblem(over)
 	case errors.As(err, &recipient):
 		return takenProblem("platform", recipient.Error())
 	case errors.As(err, &field):

@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"errors"
 	"time"
 
 	"gorm.io/gorm"
@@ -53,7 +54,13 @@ func (s *Store) CountConflicts(ctx context.Context, states ...judge.State) (map[
 
 // Conflict returns a conflict.
 func (s *Store) Conflict(ctx context.Context, id int64) (ConflictWith, error) {
-	db := s.db.WithContext(ctx)
+	return conflictOf(s.db.WithContext(ctx), id)
+}
+
+// Conflict returns a conflict.
+func (tx *Tx) Conflict(id int64) (ConflictWith, error) { return conflictOf(tx.db, id) }
+
+func conflictOf(db *gorm.DB, id int64) (ConflictWith, error) {
 	rows, err := conflictsWith(db, db.Where("id = ?", id))
 	if err != nil {
 		return ConflictWith{}, err
@@ -92,7 +99,14 @@ func conflictsWith(db, query *gorm.DB) ([]ConflictWith, error) {
 
 // Bookings returns bookings by ID, removed ones too.
 func (s *Store) Bookings(ctx context.Context, ids []int64) (map[int64]Booking, error) {
-	rows, err := manyOf[Booking](ids, func(some []int64) *gorm.DB { return s.db.WithContext(ctx).Where("id IN ?", some) })
+	return bookingsByID(s.db.WithContext(ctx), ids)
+}
+
+// Bookings returns bookings by ID, removed ones too.
+func (tx *Tx) Bookings(ids []int64) (map[int64]Booking, error) { return bookingsByID(tx.db, ids) }
+
+func bookingsByID(db *gorm.DB, ids []int64) (map[int64]Booking, error) {
+	rows, err := manyOf[Booking](ids, func(some []int64) *gorm.DB { return db.Where("id IN ?", some) })
 	byID := make(map[int64]Booking, len(rows))
 	for _, b := range rows {
 		byID[b.ID] = b
@@ -140,7 +154,7 @@ func (tx *Tx) SaveConflicts(conflicts []*ConflictWith) error {
 
 // Acknowledge notes who deals with an open conflict; ErrNotFound unless it is open or
 // acknowledged.
-func (s *Store) Acknowledge(ctx context.Context, id int64, by, note string) error {
+func (s *Store) Acknowledge(ctx context.Context, id int64, by, note string, now time.Time) error {
 	return s.Tx(ctx, func(tx *Tx) error {
 		r := tx.db.Model(&Conflict{}).Where("id = ? AND state IN ?", id, judge.Unsettled).
 			Updates(map[string]any{"state": judge.Acknowledged, "acknowledged_by": by, "note": note})
@@ -150,7 +164,7 @@ func (s *Store) Acknowledge(ctx context.Context, id int64, by, note string) erro
 		if r.Error != nil {
 			return r.Error
 		}
-		return tx.Changed(TopicConflict, id)
+		return errors.Join(tx.LogConflicts([]ConflictEvent{{ConflictID: id, At: now, Event: EventAcknowledged, SaidBy: by, Note: note}}), tx.Changed(TopicConflict, id))
 	})
 }
 

@@ -4,6 +4,8 @@ import (
 	"context"
 	"time"
 
+	"gorm.io/gorm"
+
 	"wharf/core/echo"
 )
 
@@ -43,12 +45,21 @@ func (tx *Tx) HabitLaidDown(platform int64, of echo.HabitOf) (Habit, error) {
 
 // MarkDirtyOf marks the calendars dirty on which feeds of a platform count, and returns them.
 func (tx *Tx) MarkDirtyOf(platform int64) ([]int64, error) {
-	var ids []int64
-	err := tx.db.Raw("SELECT DISTINCT calendar_id FROM links WHERE feed_id IN (SELECT id FROM feeds WHERE platform_id = ? AND removed_at IS NULL) ORDER BY calendar_id", platform).Scan(&ids).Error
+	ids, err := calendarsOfPlatform(tx.db, platform)
 	if err != nil {
 		return nil, err
 	}
 	return ids, tx.MarkDirty(ids...)
+}
+
+// CalendarsOfPlatform are those on which feeds of a platform count.
+func (s *Store) CalendarsOfPlatform(ctx context.Context, platform int64) ([]int64, error) {
+	return calendarsOfPlatform(s.db.WithContext(ctx), platform)
+}
+
+func calendarsOfPlatform(db *gorm.DB, platform int64) (ids []int64, err error) {
+	err = db.Raw("SELECT DISTINCT calendar_id FROM links WHERE feed_id IN (SELECT id FROM feeds WHERE platform_id = ? AND removed_at IS NULL) ORDER BY calendar_id", platform).Scan(&ids).Error
+	return ids, err
 }
 
 // GoneSince lists the bookings that left a calendar's feeds since a moment.

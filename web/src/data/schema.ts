@@ -413,6 +413,85 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/conflicts/{id}/case": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        /**
+         * What the verdicts on the conflict's calendar rest on, as a case file
+         * @description docs/guide/cases.md says what is in it. `wharf case run` judges it and comes to the same verdicts.
+         */
+        get: operations["getCase"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/answers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Say of bookings whether they are sales of their own or ours reflected
+         * @description It stands whatever is read later, until it is taken back. All of it is kept, or nothing. Where somebody else has answered
+         *     since the answers that were seen, it is refused with what they said.
+         */
+        post: operations["answer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/bookings/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        /** Show a booking, where it went, and where it was seen again */
+        get: operations["getBooking"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/forgotten-blocks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List blocks of what is gone that platforms still show, so that time is lost for sale */
+        get: operations["listForgottenBlocks"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/publications": {
         parameters: {
             query?: never;
@@ -505,7 +584,7 @@ export interface components {
          * @description What went wrong, for programs; it stays the same when the sentences change
          * @enum {string}
          */
-        ProblemCode: "unreadable" | "wrong_value" | "not_found" | "method_not_allowed" | "too_large" | "being_read" | "not_logged_in" | "refused" | "already_set_up" | "no_room" | "database_away" | "internal" | "stale_revision" | "nothing_to_acknowledge" | "too_many_pages" | "would_lose" | "unknown_host" | "foreign_site" | "local_only" | "too_many_attempts" | "taken" | "in_use" | "locked";
+        ProblemCode: "unreadable" | "wrong_value" | "not_found" | "method_not_allowed" | "too_large" | "being_read" | "not_logged_in" | "refused" | "already_set_up" | "no_room" | "database_away" | "internal" | "stale_revision" | "nothing_to_acknowledge" | "too_many_pages" | "would_lose" | "unknown_host" | "foreign_site" | "local_only" | "too_many_attempts" | "taken" | "in_use" | "locked" | "answered" | "over";
         Problem: {
             code: components["schemas"]["ProblemCode"];
             title: string;
@@ -595,6 +674,89 @@ export interface components {
          * @enum {string}
          */
         HabitName: "reflects" | "keeps_uids" | "delay" | "rate" | "form" | "way";
+        /**
+         * @description A sale of its platform's own; or what that was sent, or shows of another platform
+         * @enum {string}
+         */
+        AnswerKind: "own" | "reflected";
+        Answer: {
+            /** Format: int64 */
+            id: number;
+            says: components["schemas"]["AnswerKind"];
+            by: string;
+            /** Format: date-time */
+            at: string;
+        };
+        AnswerRequest: {
+            /**
+             * Format: int64
+             * @description In which it was asked; refused when that is over
+             */
+            conflict?: number;
+            /** @description Left out to take back what was said */
+            says?: components["schemas"]["AnswerKind"];
+            bookings: {
+                /** Format: int64 */
+                booking: number;
+                /**
+                 * Format: int64
+                 * @description The id of the answer that was seen; left out for none
+                 */
+                seen?: number;
+            }[];
+        };
+        Effect: {
+            /** @enum {string} */
+            kind: "opens" | "clears" | "becomes" | "publishes" | "withdraws";
+            sentence: string;
+            /** Format: int64 */
+            calendar: number;
+            calendarName: string;
+            /** Format: int64 */
+            conflict?: number;
+            /** Format: int64 */
+            publication?: number;
+        };
+        ConflictEvent: {
+            /** Format: date-time */
+            at: string;
+            /** @enum {string} */
+            event: "opened" | "reopened" | "gained" | "became" | "acknowledged" | "answered" | "undone" | "cleared" | "past";
+            by?: string;
+            note?: string;
+            /** @description The same for people */
+            sentence: string;
+        };
+        /** @description A publication that carried a booking */
+        Travel: {
+            /** Format: int64 */
+            publication: number;
+            platform: components["schemas"]["Platform"];
+            /**
+             * Format: int64
+             * @description The first version with it where it is now
+             */
+            version: number;
+            /** Format: date-time */
+            published: string;
+            /**
+             * Format: date-time
+             * @description The first download of that version or a later one
+             */
+            pickedUp?: string;
+            /**
+             * Format: date-time
+             * @description The first version without it
+             */
+            withdrawn?: string;
+            /** @description Where it was seen again */
+            again?: components["schemas"]["Booking"][];
+        };
+        BookingLife: {
+            booking: components["schemas"]["Booking"];
+            original?: components["schemas"]["Booking"];
+            travels: components["schemas"]["Travel"][];
+        };
         Habit: {
             habit: components["schemas"]["HabitName"];
             /** @description The form or the way that it is about */
@@ -853,6 +1015,12 @@ export interface components {
              * @description First reading with it
              */
             seenBy: string;
+            answer?: components["schemas"]["Answer"];
+            /**
+             * Format: int64
+             * @description The booking that it reflects, or may reflect
+             */
+            reflects?: number;
         };
         /** @description Which booking was there first; left out when nothing tells */
         First: {
@@ -886,6 +1054,10 @@ export interface components {
             /** Format: date-time */
             cleared?: string;
             first?: components["schemas"]["First"];
+            /** @description How much later it was found than it could have been, and what delayed it */
+            found?: string;
+            /** @description What happened to it, the first first; left out in lists */
+            log?: components["schemas"]["ConflictEvent"][];
             acknowledgedBy?: string;
             note?: string;
         };
@@ -947,6 +1119,15 @@ export interface components {
         };
     };
     responses: {
+        /** @description What it would change; nothing was changed */
+        Tried: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/json": components["schemas"]["Effect"][];
+            };
+        };
         /** @description What is wrong and what to do about it */
         Problem: {
             headers: {
@@ -966,6 +1147,8 @@ export interface components {
         after: number;
         /** @description The `confirm` of the problem that said what would be lost */
         confirm: string;
+        /** @description Only say what it would change */
+        try: boolean;
     };
     requestBodies: never;
     headers: {
@@ -1305,6 +1488,8 @@ export interface operations {
             query?: {
                 /** @description The form or the way that it is about */
                 of?: string;
+                /** @description Only say what it would change */
+                try?: components["parameters"]["try"];
             };
             header?: never;
             path: {
@@ -1319,6 +1504,7 @@ export interface operations {
             };
         };
         responses: {
+            200: components["responses"]["Tried"];
             /** @description Laid down */
             204: {
                 headers: {
@@ -1334,6 +1520,8 @@ export interface operations {
             query?: {
                 /** @description The form or the way that it is about */
                 of?: string;
+                /** @description Only say what it would change */
+                try?: components["parameters"]["try"];
             };
             header?: never;
             path: {
@@ -1344,6 +1532,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
+            200: components["responses"]["Tried"];
             /** @description Taken back */
             204: {
                 headers: {
@@ -1871,6 +2060,105 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    getCase: {
+        parameters: {
+            query?: {
+                /** @description With the titles of bookings; they are put in other words when left out */
+                titles?: boolean;
+            };
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The case */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    answer: {
+        parameters: {
+            query?: {
+                /** @description Only say what it would change */
+                try?: components["parameters"]["try"];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AnswerRequest"];
+            };
+        };
+        responses: {
+            200: components["responses"]["Tried"];
+            /** @description Kept */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getBooking: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The booking */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookingLife"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listForgottenBlocks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description By platform and start, those that are not over */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Booking"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     listPublications: {
         parameters: {
             query?: {
@@ -2054,9 +2342,12 @@ type ReadonlyArray<T> = [
 ] extends [
     unknown[]
 ] ? Readonly<Exclude<T, undefined>> : Readonly<Exclude<T, undefined>[]>;
-export const problemCodeValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["ProblemCode"]> = ["unreadable", "wrong_value", "not_found", "method_not_allowed", "too_large", "being_read", "not_logged_in", "refused", "already_set_up", "no_room", "database_away", "internal", "stale_revision", "nothing_to_acknowledge", "too_many_pages", "would_lose", "unknown_host", "foreign_site", "local_only", "too_many_attempts", "taken", "in_use", "locked"];
+export const problemCodeValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["ProblemCode"]> = ["unreadable", "wrong_value", "not_found", "method_not_allowed", "too_large", "being_read", "not_logged_in", "refused", "already_set_up", "no_room", "database_away", "internal", "stale_revision", "nothing_to_acknowledge", "too_many_pages", "would_lose", "unknown_host", "foreign_site", "local_only", "too_many_attempts", "taken", "in_use", "locked", "answered", "over"];
 export const loginKindValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Login"]["kind"]> = ["browser", "token"];
 export const habitNameValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["HabitName"]> = ["reflects", "keeps_uids", "delay", "rate", "form", "way"];
+export const answerKindValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["AnswerKind"]> = ["own", "reflected"];
+export const effectKindValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Effect"]["kind"]> = ["opens", "clears", "becomes", "publishes", "withdraws"];
+export const conflictEventEventValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["ConflictEvent"]["event"]> = ["opened", "reopened", "gained", "became", "acknowledged", "answered", "undone", "cleared", "past"];
 export const colorValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Color"]> = ["teal", "rust", "indigo", "ochre", "plum", "moss", "azure", "coral", "slate", "rose", "olive", "umber"];
 export const feedStateValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["FeedState"]> = ["fresh", "late", "failing"];
 export const outcomeValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Outcome"]> = ["changed", "unchanged", "failed"];
