@@ -15,12 +15,18 @@ import (
 func caseCommand(env *Env) *cli.Command {
 	return &cli.Command{
 		Name:  "case",
-		Usage: "judge recorded facts, without service or database",
+		Usage: "recorded facts: judge them without a service, or write those of a conflict",
 		Commands: []*cli.Command{{
 			Name: "run", Usage: "judge a case file and say what each verdict rests on", ArgsUsage: "FILE...",
 			Description: "Example: wharf case run demo/files/race-window.json",
 			Flags:       []cli.Flag{&cli.BoolFlag{Name: "json", Usage: "one JSON object a line"}},
 			Action:      env.caseRun,
+		}, {
+			Name: "export", Usage: "write what a conflict rests on as a case file", ArgsUsage: "CONFLICT",
+			Description: "Titles of bookings are put in other words, the same for the same, unless --titles is given.\nExample: wharf case export 1 --out clash.json",
+			Flags: []cli.Flag{&cli.BoolFlag{Name: "titles", Usage: "with the titles of bookings"},
+				&cli.StringFlag{Name: "out", Usage: "file to write; - for the standard output", DefaultText: "conflict-ID.json"}},
+			Action: env.onOne(env.caseExport),
 		}},
 	}
 }

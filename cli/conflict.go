@@ -36,6 +36,7 @@ func (env *Env) conflictCommand() *cli.Command {
 				Flags:       []cli.Flag{&cli.StringFlag{Name: "note", Usage: "what is being done"}},
 				Action:      env.onOne(env.conflictAcknowledge),
 			},
+			env.answerCommand(),
 		},
 	}
 }
@@ -180,8 +181,10 @@ func (env *Env) conflictShow(ctx context.Context, c *cli.Command, api *client.Cl
 		}
 		fmt.Fprintf(env.Out, "%s deals with it%s\n", clean(*k.AcknowledgedBy), note)
 	}
-	if k.First != nil {
-		fmt.Fprintln(env.Out, clean(k.First.Why))
+	for _, said := range []*string{whyFirst(k), k.Found} {
+		if said != nil {
+			fmt.Fprintln(env.Out, clean(*said))
+		}
 	}
 	fmt.Fprintln(env.Out)
 	rows := make([]table.Row, len(k.Bookings))
@@ -191,8 +194,41 @@ func (env *Env) conflictShow(ctx context.Context, c *cli.Command, api *client.Cl
 	}
 	first, last := endWords(calendar.Grain)
 	printTable(env.Out, table.Row{first, last, "Title", "Feed", "Status", "Made (it says)", "Not yet there", "First seen"}, rows)
+	env.sayVerdicts(k)
+	if k.Log != nil {
+		fmt.Fprintln(env.Out)
+		for _, e := range *k.Log {
+			fmt.Fprintf(env.Out, "%s  %s\n", e.At.Local().Format("2 Jan 2006 15:04"), clean(e.Sentence))
+		}
+	}
 	return nil
 }
+
+func whyFirst(k client.Conflict) *string {
+	if k.First == nil {
+		return nil
+	}
+	return &k.First.Why
+}
+
+// sayVerdicts says what is known of each booking, and how to answer what is asked.
+func (env *Env) sayVerdicts(k client.Conflict) {
+	asked := false
+	for _, b := range k.Bookings {
+		if b.Evidence != nil {
+			fmt.Fprintf(env.Out, "\n%s on %s: %s\n", clean(b.Title), clean(b.Label), clean(*b.Evidence))
+		}
+		if b.Answer != nil {
+			fmt.Fprintf(env.Out, "%s said %s that it is %s.\n", clean(b.Answer.By), env.when(&b.Answer.At), answerWords[b.Answer.Says])
+		}
+		asked = asked || b.Verdict == client.VerdictUnclear
+	}
+	if asked {
+		fmt.Fprintf(env.Out, "\nIs it a sale of its own, or ours reflected? `wharf conflict answer own %d` or `wharf conflict answer reflected %d` says so.\n", k.Id, k.Id)
+	}
+}
+
+var answerWords = map[client.AnswerKind]string{client.Own: "a sale of its own", client.Reflected: "ours, reflected"}
 
 func (env *Env) conflictAcknowledge(ctx context.Context, c *cli.Command, api *client.Client, number string) error {
 	id, err := conflictID(number)

@@ -41,9 +41,10 @@ func (env *Env) platformCommand() *cli.Command {
 				Name: "habit", Usage: "lay down how a platform writes, shows or sells", ArgsUsage: "PLATFORM HABIT [VALUE]",
 				Description: "HABIT is reflects or keeps_uids (yes, no), delay (minutes from a pickup until it shows what it got; 0: none), rate (sales a day at most),\n" +
 					"form (sale, block, both; --of as platform show has it) or way (yes, no; --of joined, with_own, split, shifted, widened or trimmed).\n" +
-					"VALUE off has nothing concluded from it; no VALUE takes back what was laid down, and what is learnt counts again.\n" +
+					"VALUE off has nothing concluded from it; no VALUE takes back what was laid down, and what is learnt counts again. What it would change is said first.\n" +
 					"Example: wharf platform habit \"Kittiwake Berths\" delay 0",
-				Flags:  []cli.Flag{&cli.StringFlag{Name: "of", Usage: "form or way that it is about"}},
+				Flags: []cli.Flag{&cli.StringFlag{Name: "of", Usage: "form or way that it is about"}, tryFlag,
+					&cli.BoolFlag{Name: "yes", Aliases: []string{"y"}, Usage: "do it whatever it changes, without being asked"}},
 				Action: env.connected(env.platformHabit),
 			},
 			{
@@ -219,18 +220,12 @@ func (env *Env) platformHabit(ctx context.Context, c *cli.Command, api *client.C
 		return err
 	}
 	habit, value := client.HabitName(c.Args().Get(1)), c.Args().Get(2)
-	if value == "" {
-		if _, err := client.Decode[struct{}](api.ForgetHabit(ctx, p.Id, habit, &client.ForgetHabitParams{Of: textOf[string](c, "of")})); err != nil {
-			return err
+	return env.change(c, func(try bool) (*http.Response, error) {
+		if value == "" {
+			return api.ForgetHabit(ctx, p.Id, habit, &client.ForgetHabitParams{Of: textOf[string](c, "of"), Try: &try})
 		}
-		fmt.Fprintf(env.Out, "Taken back: what is learnt of %s counts again.\n", clean(p.Name))
-		return nil
-	}
-	if _, err := client.Decode[struct{}](api.LayDownHabit(ctx, p.Id, habit, &client.LayDownHabitParams{Of: textOf[string](c, "of")}, client.HabitRequest{Value: value})); err != nil {
-		return err
-	}
-	fmt.Fprintf(env.Out, "Laid down. `wharf platform show %q` has all that is known of it.\n", clean(p.Name))
-	return nil
+		return api.LayDownHabit(ctx, p.Id, habit, &client.LayDownHabitParams{Of: textOf[string](c, "of"), Try: &try}, client.HabitRequest{Value: value})
+	})
 }
 
 func (env *Env) platformEdit(ctx context.Context, c *cli.Command, api *client.Client, ref string) error {

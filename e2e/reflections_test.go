@@ -149,17 +149,17 @@ func TestHabits(t *testing.T) {
 		}
 	}
 	require.Equal(t, "Not bookable", block)
-	w.run("", "platform", "habit", name, "reflects", "no")
+	w.run("", "platform", "habit", name, "reflects", "no", "--yes")
 	require.Len(t, w.conflicts(), 1)
 	assert.Contains(t, w.run("", "platform", "show", name), "laid down by harbour")
-	w.run("", "platform", "habit", name, "reflects")
+	w.run("", "platform", "habit", name, "reflects", "--yes")
 	assert.Empty(t, w.conflicts(), "what is learnt counts again")
-	w.run("", "platform", "habit", name, "keeps_uids", "yes")
+	w.run("", "platform", "habit", name, "keeps_uids", "yes", "--yes")
 	require.Len(t, w.conflicts(), 1, "this UID would be its own")
 	assert.Equal(t, client.ConflictKindUnclear, w.conflicts()[0].Kind)
-	w.run("", "platform", "habit", name, "keeps_uids", "off")
+	w.run("", "platform", "habit", name, "keeps_uids", "off", "--yes")
 	assert.Empty(t, w.conflicts())
-	w.run("", "platform", "habit", name, "delay", "0")
+	w.run("", "platform", "habit", name, "delay", "0", "--yes")
 	assert.Contains(t, w.run("", "platform", "show", name), "It shows what it got at once.")
 
 	for _, tc := range []struct {
@@ -278,7 +278,7 @@ func TestWorstCases(t *testing.T) {
 			for i := range 6 {
 				w.book(0, fmt.Sprint("Guest ", i), 10+4*i, 12+4*i)
 			}
-			w.run("", "platform", "habit", "Strand & Tern Charters", "delay", "0")
+			w.run("", "platform", "habit", "Strand & Tern Charters", "delay", "0", "--yes")
 			w.turn()
 			w.book(1, "Fenn", 10, 12) // what Guest 0 has, sold all the same
 			w.run("", "feed", "refresh", "--all")

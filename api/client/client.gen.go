@@ -86,37 +86,37 @@ func (e Color) Valid() bool {
 
 // Defines values for ConflictEventEvent.
 const (
-	ConflictEventEventAcknowledged ConflictEventEvent = "acknowledged"
-	ConflictEventEventAnswered     ConflictEventEvent = "answered"
-	ConflictEventEventBecame       ConflictEventEvent = "became"
-	ConflictEventEventCleared      ConflictEventEvent = "cleared"
-	ConflictEventEventGained       ConflictEventEvent = "gained"
-	ConflictEventEventOpened       ConflictEventEvent = "opened"
-	ConflictEventEventPast         ConflictEventEvent = "past"
-	ConflictEventEventReopened     ConflictEventEvent = "reopened"
-	ConflictEventEventUndone       ConflictEventEvent = "undone"
+	EventAcknowledged ConflictEventEvent = "acknowledged"
+	EventAnswered     ConflictEventEvent = "answered"
+	EventBecame       ConflictEventEvent = "became"
+	EventCleared      ConflictEventEvent = "cleared"
+	EventGained       ConflictEventEvent = "gained"
+	EventOpened       ConflictEventEvent = "opened"
+	EventPast         ConflictEventEvent = "past"
+	EventReopened     ConflictEventEvent = "reopened"
+	EventUndone       ConflictEventEvent = "undone"
 )
 
 // Valid indicates whether the value is a known member of the ConflictEventEvent enum.
 func (e ConflictEventEvent) Valid() bool {
 	switch e {
-	case ConflictEventEventAcknowledged:
+	case EventAcknowledged:
 		return true
-	case ConflictEventEventAnswered:
+	case EventAnswered:
 		return true
-	case ConflictEventEventBecame:
+	case EventBecame:
 		return true
-	case ConflictEventEventCleared:
+	case EventCleared:
 		return true
-	case ConflictEventEventGained:
+	case EventGained:
 		return true
-	case ConflictEventEventOpened:
+	case EventOpened:
 		return true
-	case ConflictEventEventPast:
+	case EventPast:
 		return true
-	case ConflictEventEventReopened:
+	case EventReopened:
 		return true
-	case ConflictEventEventUndone:
+	case EventUndone:
 		return true
 	default:
 		return false
@@ -146,22 +146,22 @@ func (e ConflictKind) Valid() bool {
 
 // Defines values for ConflictState.
 const (
-	ConflictStateAcknowledged ConflictState = "acknowledged"
-	ConflictStateCleared      ConflictState = "cleared"
-	ConflictStateOpen         ConflictState = "open"
-	ConflictStatePast         ConflictState = "past"
+	Acknowledged ConflictState = "acknowledged"
+	Cleared      ConflictState = "cleared"
+	Open         ConflictState = "open"
+	Past         ConflictState = "past"
 )
 
 // Valid indicates whether the value is a known member of the ConflictState enum.
 func (e ConflictState) Valid() bool {
 	switch e {
-	case ConflictStateAcknowledged:
+	case Acknowledged:
 		return true
-	case ConflictStateCleared:
+	case Cleared:
 		return true
-	case ConflictStateOpen:
+	case Open:
 		return true
-	case ConflictStatePast:
+	case Past:
 		return true
 	default:
 		return false
@@ -1062,9 +1062,6 @@ type Limit = int
 
 // Try defines model for try.
 type Try = bool
-
-// Tried defines model for Tried.
-type Tried = []Effect
 
 // AnswerParams defines parameters for Answer.
 type AnswerParams struct {
@@ -5566,7 +5563,7 @@ type AnswerResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
 	// JSON200 the response for an HTTP 200 `application/json` response
-	JSON200 *Tried
+	JSON200 *[]Effect
 	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
 	ApplicationproblemJSONDefault *Problem
 	// HeadersDefault the parsed response headers for an HTTP default response
@@ -5574,7 +5571,7 @@ type AnswerResponse struct {
 }
 
 // GetJSON200 returns the response for an HTTP 200 `application/json` response
-func (r AnswerResponse) GetJSON200() *Tried {
+func (r AnswerResponse) GetJSON200() *[]Effect {
 	return r.JSON200
 }
 
@@ -7360,7 +7357,7 @@ type ForgetHabitResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
 	// JSON200 the response for an HTTP 200 `application/json` response
-	JSON200 *Tried
+	JSON200 *[]Effect
 	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
 	ApplicationproblemJSONDefault *Problem
 	// HeadersDefault the parsed response headers for an HTTP default response
@@ -7368,7 +7365,7 @@ type ForgetHabitResponse struct {
 }
 
 // GetJSON200 returns the response for an HTTP 200 `application/json` response
-func (r ForgetHabitResponse) GetJSON200() *Tried {
+func (r ForgetHabitResponse) GetJSON200() *[]Effect {
 	return r.JSON200
 }
 
@@ -7415,7 +7412,7 @@ type LayDownHabitResponse struct {
 	Body         []byte
 	HTTPResponse *http.Response
 	// JSON200 the response for an HTTP 200 `application/json` response
-	JSON200 *Tried
+	JSON200 *[]Effect
 	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
 	ApplicationproblemJSONDefault *Problem
 	// HeadersDefault the parsed response headers for an HTTP default response
@@ -7423,7 +7420,7 @@ type LayDownHabitResponse struct {
 }
 
 // GetJSON200 returns the response for an HTTP 200 `application/json` response
-func (r LayDownHabitResponse) GetJSON200() *Tried {
+func (r LayDownHabitResponse) GetJSON200() *[]Effect {
 	return r.JSON200
 }
 
@@ -9004,7 +9001,7 @@ func ParseAnswerResponse(rsp *http.Response) (*AnswerResponse, error) {
 
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
-		var dest Tried
+		var dest []Effect
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}
@@ -10528,7 +10525,7 @@ func ParseForgetHabitResponse(rsp *http.Response) (*ForgetHabitResponse, error) 
 
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
-		var dest Tried
+		var dest []Effect
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}
@@ -10577,7 +10574,7 @@ func ParseLayDownHabitResponse(rsp *http.Response) (*LayDownHabitResponse, error
 
 	switch {
 	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
-		var dest Tried
+		var dest []Effect
 		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
 			return nil, err
 		}

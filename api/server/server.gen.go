@@ -86,37 +86,37 @@ func (e Color) Valid() bool {
 
 // Defines values for ConflictEventEvent.
 const (
-	ConflictEventEventAcknowledged ConflictEventEvent = "acknowledged"
-	ConflictEventEventAnswered     ConflictEventEvent = "answered"
-	ConflictEventEventBecame       ConflictEventEvent = "became"
-	ConflictEventEventCleared      ConflictEventEvent = "cleared"
-	ConflictEventEventGained       ConflictEventEvent = "gained"
-	ConflictEventEventOpened       ConflictEventEvent = "opened"
-	ConflictEventEventPast         ConflictEventEvent = "past"
-	ConflictEventEventReopened     ConflictEventEvent = "reopened"
-	ConflictEventEventUndone       ConflictEventEvent = "undone"
+	EventAcknowledged ConflictEventEvent = "acknowledged"
+	EventAnswered     ConflictEventEvent = "answered"
+	EventBecame       ConflictEventEvent = "became"
+	EventCleared      ConflictEventEvent = "cleared"
+	EventGained       ConflictEventEvent = "gained"
+	EventOpened       ConflictEventEvent = "opened"
+	EventPast         ConflictEventEvent = "past"
+	EventReopened     ConflictEventEvent = "reopened"
+	EventUndone       ConflictEventEvent = "undone"
 )
 
 // Valid indicates whether the value is a known member of the ConflictEventEvent enum.
 func (e ConflictEventEvent) Valid() bool {
 	switch e {
-	case ConflictEventEventAcknowledged:
+	case EventAcknowledged:
 		return true
-	case ConflictEventEventAnswered:
+	case EventAnswered:
 		return true
-	case ConflictEventEventBecame:
+	case EventBecame:
 		return true
-	case ConflictEventEventCleared:
+	case EventCleared:
 		return true
-	case ConflictEventEventGained:
+	case EventGained:
 		return true
-	case ConflictEventEventOpened:
+	case EventOpened:
 		return true
-	case ConflictEventEventPast:
+	case EventPast:
 		return true
-	case ConflictEventEventReopened:
+	case EventReopened:
 		return true
-	case ConflictEventEventUndone:
+	case EventUndone:
 		return true
 	default:
 		return false
@@ -146,22 +146,22 @@ func (e ConflictKind) Valid() bool {
 
 // Defines values for ConflictState.
 const (
-	ConflictStateAcknowledged ConflictState = "acknowledged"
-	ConflictStateCleared      ConflictState = "cleared"
-	ConflictStateOpen         ConflictState = "open"
-	ConflictStatePast         ConflictState = "past"
+	Acknowledged ConflictState = "acknowledged"
+	Cleared      ConflictState = "cleared"
+	Open         ConflictState = "open"
+	Past         ConflictState = "past"
 )
 
 // Valid indicates whether the value is a known member of the ConflictState enum.
 func (e ConflictState) Valid() bool {
 	switch e {
-	case ConflictStateAcknowledged:
+	case Acknowledged:
 		return true
-	case ConflictStateCleared:
+	case Cleared:
 		return true
-	case ConflictStateOpen:
+	case Open:
 		return true
-	case ConflictStatePast:
+	case Past:
 		return true
 	default:
 		return false
@@ -1062,9 +1062,6 @@ type Limit = int
 
 // Try defines model for try.
 type Try = bool
-
-// Tried defines model for Tried.
-type Tried = []Effect
 
 // AnswerParams defines parameters for Answer.
 type AnswerParams struct {
@@ -2759,8 +2756,6 @@ type ProblemApplicationProblemPlusJSONResponse struct {
 	Headers ProblemResponseHeaders
 }
 
-type TriedJSONResponse []Effect
-
 type AnswerRequestObject struct {
 	Params AnswerParams
 	Body   *AnswerJSONRequestBody
@@ -2770,7 +2765,7 @@ type AnswerResponseObject interface {
 	VisitAnswerResponse(w http.ResponseWriter) error
 }
 
-type Answer200JSONResponse struct{ TriedJSONResponse }
+type Answer200JSONResponse []Effect
 
 func (response Answer200JSONResponse) VisitAnswerResponse(w http.ResponseWriter) error {
 
@@ -4239,7 +4234,7 @@ type ForgetHabitResponseObject interface {
 	VisitForgetHabitResponse(w http.ResponseWriter) error
 }
 
-type ForgetHabit200JSONResponse struct{ TriedJSONResponse }
+type ForgetHabit200JSONResponse []Effect
 
 func (response ForgetHabit200JSONResponse) VisitForgetHabitResponse(w http.ResponseWriter) error {
 
@@ -4293,7 +4288,7 @@ type LayDownHabitResponseObject interface {
 	VisitLayDownHabitResponse(w http.ResponseWriter) error
 }
 
-type LayDownHabit200JSONResponse struct{ TriedJSONResponse }
+type LayDownHabit200JSONResponse []Effect
 
 func (response LayDownHabit200JSONResponse) VisitLayDownHabitResponse(w http.ResponseWriter) error {
 

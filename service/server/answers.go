@@ -27,7 +27,7 @@ func (s *server) Answer(ctx context.Context, r gen.AnswerRequestObject) (gen.Ans
 		return nil, err
 	}
 	all, err := s.effectsJSON(ctx, effects)
-	return gen.Answer200JSONResponse{TriedJSONResponse: all}, err
+	return gen.Answer200JSONResponse(all), err
 }
 
 // effectsJSON says what a change would lead to, a sentence each.

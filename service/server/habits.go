@@ -46,7 +46,7 @@ func (s *server) LayDownHabit(ctx context.Context, r gen.LayDownHabitRequestObje
 		return nil, err
 	}
 	all, err := s.effectsJSON(ctx, effects)
-	return gen.LayDownHabit200JSONResponse{TriedJSONResponse: all}, err
+	return gen.LayDownHabit200JSONResponse(all), err
 }
 
 func (s *server) ForgetHabit(ctx context.Context, r gen.ForgetHabitRequestObject) (gen.ForgetHabitResponseObject, error) {
@@ -59,5 +59,5 @@ func (s *server) ForgetHabit(ctx context.Context, r gen.ForgetHabitRequestObject
 		return nil, err
 	}
 	all, err := s.effectsJSON(ctx, effects)
-	return gen.ForgetHabit200JSONResponse{TriedJSONResponse: all}, err
+	return gen.ForgetHabit200JSONResponse(all), err
 }

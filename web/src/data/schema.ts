@@ -1119,15 +1119,6 @@ export interface components {
         };
     };
     responses: {
-        /** @description What it would change; nothing was changed */
-        Tried: {
-            headers: {
-                [name: string]: unknown;
-            };
-            content: {
-                "application/json": components["schemas"]["Effect"][];
-            };
-        };
         /** @description What is wrong and what to do about it */
         Problem: {
             headers: {
@@ -1504,7 +1495,15 @@ export interface operations {
             };
         };
         responses: {
-            200: components["responses"]["Tried"];
+            /** @description What it would change; nothing was changed */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Effect"][];
+                };
+            };
             /** @description Laid down */
             204: {
                 headers: {
@@ -1532,7 +1531,15 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            200: components["responses"]["Tried"];
+            /** @description What it would change; nothing was changed */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Effect"][];
+                };
+            };
             /** @description Taken back */
             204: {
                 headers: {
@@ -2104,7 +2111,15 @@ export interface operations {
             };
         };
         responses: {
-            200: components["responses"]["Tried"];
+            /** @description What it would change; nothing was changed */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Effect"][];
+                };
+            };
             /** @description Kept */
             204: {
                 headers: {
