@@ -18,6 +18,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"runtime"
+	"slices"
 	"strings"
 	"sync"
 )
@@ -151,7 +152,7 @@ func mutantsOf(name string) ([]mutant, error) {
 
 // notice reports whether the cases fail with a mutant; one that does not end counts as noticed.
 func notice(m mutant) (bool, error) {
-	args := []string{"test", "-timeout", "60s", "-run", "TestCases", "./core/judge"}
+	args := []string{"test", "-timeout", "60s", "-run", "^TestCases$", "./core/judge"}
 	if m.source != nil {
 		dir, err := os.MkdirTemp("", "wharf-mutant-")
 		if err != nil {
@@ -176,7 +177,8 @@ func notice(m mutant) (bool, error) {
 		args = append([]string{args[0], "-overlay", overlay}, args[1:]...)
 	}
 	out, err := exec.Command("go", args...).CombinedOutput()
-	if err != nil && !bytes.Contains(out, []byte("--- FAIL")) && !bytes.Contains(out, []byte("panic:")) {
+	ran := slices.ContainsFunc([]string{"--- FAIL", "panic:", "fatal error:"}, func(said string) bool { return bytes.Contains(out, []byte(said)) })
+	if err != nil && !ran {
 		return false, fmt.Errorf("%s: %s", m.what, out)
 	}
 	return err != nil, nil
