@@ -114,4 +114,9 @@ func TestFollow(t *testing.T) {
 		"of a conflict that fell in two, the one that shares more goes on")
 	assert.Equal(t, []int{1}, conflict.Follow([]conflict.Conflict{c(0, 9, 1, 2, 3), c(0, 9, 1, 2)}, []bool{true, false}, []conflict.Conflict{c(0, 9, 1, 2, 3)}),
 		"one that is open goes on before one that was over")
+	asked := c(0, 9, 1, 2)
+	asked.Kind = conflict.Unclear
+	assert.Equal(t, []int{0, -1}, conflict.Follow([]conflict.Conflict{asked}, []bool{false}, []conflict.Conflict{c(0, 9, 1, 2), c(20, 22, 1, 2)}), "what was unclear turns out to be a double booking")
+	assert.Equal(t, []int{1}, conflict.Follow([]conflict.Conflict{asked, c(0, 9, 1, 3)}, []bool{false, false}, []conflict.Conflict{c(0, 9, 1, 2)}), "its own kind comes first")
+	assert.Equal(t, []int{-1}, conflict.Follow([]conflict.Conflict{asked}, []bool{true}, []conflict.Conflict{c(0, 9, 1, 2)}), "what is over does not turn into something else")
 }

@@ -2,20 +2,50 @@ package conflict
 
 import (
 	"cmp"
+	"maps"
 	"slices"
 )
 
-// Follow pairs each conflict with the one that it was before: of the same kind, sharing
-// a booking and a moment. It returns, for each new one, the index of the old one, or -1.
-// Each old one is used once: those that are not over first, then the one that shares most.
+// Follow pairs each conflict with the one that it was before: sharing a booking and a moment, and of
+// the same kind or, where nothing of its own kind is left, of another one that is not over: what was
+// unclear is one conflict with the double booking that it turns out to be. It returns, for each new
+// one, the index of the old one, or -1. Each old one is used once: those that are not over first,
+// then the one that shares most.
 func Follow(before []Conflict, over []bool, after []Conflict) []int {
-	shared := sharing(membersOf(before), membersOf(after))
+	f := followed{over: over, was: slices.Repeat([]int{-1}, len(after)), used: make([]bool, len(before))}
+	f.pair(membersOf(before), membersOf(after))
+	kinds := map[Kind][]member{}
+	for _, m := range membersOf(after) {
+		if f.was[m.conflict] < 0 {
+			kinds[m.Kind] = append(kinds[m.Kind], m)
+		}
+	}
+	for _, kind := range slices.Sorted(maps.Keys(kinds)) {
+		turned := slices.Clone(before)
+		for i := range turned {
+			turned[i].Kind = kind
+		}
+		f.pair(slices.DeleteFunc(membersOf(turned), func(m member) bool { return f.used[m.conflict] || over[m.conflict] }), kinds[kind])
+	}
+	return f.was
+}
+
+// followed is what conflicts were before, as far as that is found.
+type followed struct {
+	over []bool
+	was  []int  // by new one
+	used []bool // by old one
+}
+
+// pair pairs those that share most.
+func (f followed) pair(olds, news []member) {
+	shared := sharing(olds, news)
 	candidates := make([]candidate, 0, len(shared))
 	for pair, n := range shared {
 		candidates = append(candidates, candidate{pair[0], pair[1], n})
 	}
 	rank := func(c candidate) int {
-		if over[c.old] {
+		if f.over[c.old] {
 			return 1
 		}
 		return 0
@@ -23,14 +53,11 @@ func Follow(before []Conflict, over []bool, after []Conflict) []int {
 	slices.SortFunc(candidates, func(a, b candidate) int {
 		return cmp.Or(cmp.Compare(rank(a), rank(b)), cmp.Compare(b.shared, a.shared), cmp.Compare(a.new, b.new), cmp.Compare(a.old, b.old))
 	})
-	was := slices.Repeat([]int{-1}, len(after))
-	used := make([]bool, len(before))
 	for _, c := range candidates {
-		if was[c.new] < 0 && !used[c.old] {
-			was[c.new], used[c.old] = c.old, true
+		if f.was[c.new] < 0 && !f.used[c.old] {
+			f.was[c.new], f.used[c.old] = c.old, true
 		}
 	}
-	return was
 }
 
 // member says that a booking is in a conflict.

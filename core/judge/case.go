@@ -64,10 +64,10 @@ func (c Case) Run(ctx context.Context) (Outcome, error) {
 	return out, nil
 }
 
-// conflictWords are conflicts as a case has them: those whose time is not over.
+// conflictWords are conflicts as a case has them: those that are not over.
 func conflictWords(conflicts []Conflict, grain span.Grain, name func(int64) string) (all []string) {
 	for _, k := range conflicts {
-		if k.State == Cleared || k.ID != 0 && k.State == Past {
+		if !slices.Contains(Unsettled, k.State) {
 			continue
 		}
 		names := make([]string, len(k.Bookings))

@@ -150,7 +150,8 @@ func (o Outcome) Differs(c Case) []string {
 			all = append(all, fmt.Sprintf("%s is %s, and was to be %s", v.Name, got, want))
 		}
 	}
-	if c.Want != nil && !slices.Equal(o.Conflicts, c.Conflicts) {
+	want, got := slices.Sorted(slices.Values(c.Conflicts)), slices.Sorted(slices.Values(o.Conflicts))
+	if c.Want != nil && !slices.Equal(got, want) {
 		all = append(all, fmt.Sprintf("the conflicts are %q, and were to be %q", o.Conflicts, c.Conflicts))
 	}
 	return all

@@ -30,7 +30,11 @@ func (s *server) lifeOf(ctx context.Context, k store.ConflictWith, bookings []ge
 	}
 	log := make([]gen.ConflictEvent, len(rows))
 	for i, e := range rows {
-		log[i] = gen.ConflictEvent{At: e.At, Event: gen.ConflictEventEvent(e.Event), By: optional(e.SaidBy), Note: optional(e.Note), Sentence: eventSentence(e, named[e.BookingID].Title)}
+		title := named[e.BookingID].Title
+		if i > 0 && e.Event == store.EventCleared && e.At.Sub(rows[i-1].At) < time.Minute && rows[i-1].Event == store.EventAnswered {
+			e.Note = string(store.EventAnswered)
+		}
+		log[i] = gen.ConflictEvent{At: e.At, Event: gen.ConflictEventEvent(e.Event), By: optional(e.SaidBy), Note: optional(e.Note), Sentence: eventSentence(e, title)}
 	}
 	found, err := s.foundLate(ctx, k, bookings)
 	return &log, optional(found), err
@@ -59,7 +63,10 @@ func eventSentence(e store.ConflictEvent, title string) string {
 	case store.EventUndone:
 		return fmt.Sprintf("%s took back what was said of %s.", e.SaidBy, title)
 	case store.EventCleared:
-		return "It cleared: the feeds no longer show it."
+		if e.Note != "" {
+			return "It cleared by that."
+		}
+		return "It cleared: what the feeds show leads to it no longer."
 	}
 	return "Its time was over."
 }

@@ -37,6 +37,24 @@ export const router = createRouter({
       component: () => import('./views/ConflictView.vue'),
       meta: { title: 'Conflict' },
     },
+    {
+      path: '/questions/:calendar(\\d+)/:one(\\d+)/:other(\\d+)',
+      name: 'question',
+      component: () => import('./views/QuestionView.vue'),
+      meta: { title: 'One booking or two?' },
+    },
+    {
+      path: '/forgotten',
+      name: 'forgotten',
+      component: () => import('./views/ForgottenView.vue'),
+      meta: { title: 'Forgotten blocks' },
+    },
+    {
+      path: '/platforms/:id(\\d+)',
+      name: 'platform',
+      component: () => import('./views/PlatformView.vue'),
+      meta: { title: 'Platform' },
+    },
     { path: '/feeds', name: 'feeds', component: () => import('./views/FeedsView.vue'), meta: { title: 'Feeds' } },
     {
       path: '/feeds/:id(\\d+)',

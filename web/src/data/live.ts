@@ -15,11 +15,11 @@ export const live = ref(false)
 export function staleAfter({ topic, id }: Change): QueryKey[] {
   switch (topic) {
     case 'platform':
-      return [['platforms'], ['feeds'], ['publications']]
+      return [['platforms'], ['feeds'], ['publications'], ['habits']]
     case 'feed':
       return [['feeds'], ['readings', id]]
     case 'calendar':
-      return [['calendars'], ['bookings'], ['conflicts'], ['conflict']]
+      return [['calendars'], ['bookings'], ['conflicts'], ['conflict'], ['habits']]
     case 'conflict':
       return [['calendars'], ['conflicts'], ['conflict', id]]
     case 'publication':

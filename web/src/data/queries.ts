@@ -34,6 +34,35 @@ export const useConflict = (id: Ref<number>) =>
     queryFn: () => data(api.GET('/conflicts/{id}', { params: { path: { id: id.value } } })),
   })
 
+export const useBookingLife = (id: Ref<number>, wanted?: Ref<boolean>) =>
+  useQuery({
+    queryKey: ['bookings', 'life', id],
+    queryFn: () => data(api.GET('/bookings/{id}', { params: { path: { id: id.value } } })),
+    enabled: wanted ?? true,
+  })
+
+/** Where several bookings went. */
+export function useBookingLives(ids: Ref<number[]>) {
+  const results = useQueries({
+    queries: computed(() =>
+      ids.value.map((id) => ({
+        queryKey: ['bookings', 'life', id],
+        queryFn: () => data(api.GET('/bookings/{id}', { params: { path: { id } } })),
+      })),
+    ),
+  })
+  return computed(() => results.value.flatMap((r) => (r.data ? [r.data] : [])))
+}
+
+export const useForgottenBlocks = () =>
+  useQuery({ queryKey: ['bookings', 'forgotten'], queryFn: () => data(api.GET('/forgotten-blocks')) })
+
+export const useHabits = (platform: Ref<number>) =>
+  useQuery({
+    queryKey: ['habits', platform],
+    queryFn: () => data(api.GET('/platforms/{id}/habits', { params: { path: { id: platform.value } } })),
+  })
+
 export const useLogins = () => useQuery({ queryKey: ['logins'], queryFn: () => data(api.GET('/logins')) })
 
 export function useBookings(calendar: Ref<number | undefined>, from: Ref<string>, to: Ref<string>) {
@@ -127,6 +156,27 @@ export const useAcknowledge = () =>
   useChange(({ id, note }: { id: number; note: string }) =>
     data(api.PUT('/conflicts/{id}/acknowledgement', { params: { path: { id } }, body: { note } })),
   )
+
+export const useAnswer = () => useChange((body: Schemas['AnswerRequest']) => data(api.POST('/answers', { body })))
+
+type HabitChange = { platform: number; habit: Schemas['HabitName']; of?: string; value?: string }
+
+const callHabit = (c: HabitChange, attempt: boolean) => {
+  const params = { path: { id: c.platform, habit: c.habit }, query: { of: c.of, try: attempt || undefined } }
+  return c.value === undefined
+    ? data(api.DELETE('/platforms/{id}/habits/{habit}', { params }))
+    : data(api.PUT('/platforms/{id}/habits/{habit}', { params, body: { value: c.value } }))
+}
+
+/** Lays down a habit of a platform, or (no value) takes back what was laid down. */
+export const useChangeHabit = () => useChange((c: HabitChange) => callHabit(c, false))
+
+/** What changes would lead to; nothing is changed. */
+export const tries = {
+  answer: async (body: Schemas['AnswerRequest']) =>
+    (await data(api.POST('/answers', { params: { query: { try: true } }, body }))) ?? [],
+  habit: async (c: HabitChange) => (await callHabit(c, true)) ?? [],
+}
 
 export const useEndLogin = () =>
   useChange((id: number) => data(api.DELETE('/logins/{id}', { params: { path: { id } } })))

@@ -1,5 +1,5 @@
 // The evidence of a conflict as dated facts, in the order of time.
-import type { Conflict } from '@/data/api'
+import type { BookingLife, Conflict } from '@/data/api'
 
 export interface Fact {
   at: string
@@ -7,7 +7,8 @@ export interface Fact {
   booking?: number
 }
 
-export function factsOf(conflict: Conflict): Fact[] {
+/** What is known of a conflict and, as far as it is there yet, where its bookings went. */
+export function factsOf(conflict: Conflict, lives: BookingLife[] = []): Fact[] {
   const facts: Fact[] = [{ at: conflict.opened, text: 'The conflict was found' }]
   if (conflict.cleared) facts.push({ at: conflict.cleared, text: 'The feeds no longer showed it' })
   for (const b of conflict.bookings) {
@@ -24,5 +25,26 @@ export function factsOf(conflict: Conflict): Fact[] {
       booking: b.id,
     })
   }
+  const among = new Set(conflict.bookings.map((b) => b.id))
+  for (const life of lives)
+    facts.push(...travelsOf(life).filter((f) => f.booking === life.booking.id || !among.has(f.booking ?? 0)))
   return facts.sort((a, b) => a.at.localeCompare(b.at))
+}
+
+/** Where a booking went, as dated facts. */
+export function travelsOf({ booking, travels }: BookingLife): Fact[] {
+  const who = booking.title || 'Untitled'
+  return travels.flatMap((t) => {
+    const facts: Fact[] = [{ at: t.published, text: `${t.platform.name} was told of ${who}`, booking: booking.id }]
+    if (t.pickedUp) facts.push({ at: t.pickedUp, text: `${t.platform.name} picked that up`, booking: booking.id })
+    if (t.withdrawn)
+      facts.push({ at: t.withdrawn, text: `${t.platform.name} was no longer told of ${who}`, booking: booking.id })
+    for (const again of t.again ?? [])
+      facts.push({
+        at: again.seenBy,
+        text: `${again.label} was read with the same dates, as ${again.title || 'an entry without a title'}`,
+        booking: again.id,
+      })
+    return facts
+  })
 }

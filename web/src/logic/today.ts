@@ -1,6 +1,6 @@
 // What the first page says, from what is known: clashes, feeds, directions, comings and goings.
 import type { Booking, Calendar, Conflict, Feed, Publication } from '@/data/api'
-import { wallClock } from './dates'
+import { count, wallClock } from './dates'
 import { counts } from './origin'
 
 /** A direction between a calendar and a platform that is not there. */
@@ -114,6 +114,7 @@ const dayBefore = (date: string): string =>
 
 /** Conflicts of the same two feeds that are one question: are their platforms linked directly? */
 export interface Question {
+  calendar: number
   calendarName: string
   feeds: number[]
   conflicts: Conflict[]
@@ -127,9 +128,26 @@ export function questionsOf(conflicts: Conflict[]): Question[] {
   for (const c of conflicts) {
     if (!c.linked) continue
     const key = `${c.calendar} ${c.linked.join()}`
-    const q = by.get(key) ?? { calendarName: c.calendarName, feeds: c.linked, conflicts: [] }
+    const q = by.get(key) ?? { calendar: c.calendar, calendarName: c.calendarName, feeds: c.linked, conflicts: [] }
     q.conflicts.push(c)
     by.set(key, q)
   }
   return [...by.values()].filter((q) => q.conflicts.length >= leastFolded)
+}
+
+/** How many nights, days or hours blocks take together, in words; of each grain that there is. */
+export function lostWords(blocks: Booking[], calendars: Calendar[]): string {
+  const grains = new Map(calendars.map((c) => [c.id, c.grain]))
+  const lost = { night: 0, day: 0, time: 0 }
+  for (const b of blocks) {
+    const grain = grains.get(b.calendar)
+    if (grain) lost[grain] += Date.parse(b.end) - Date.parse(b.start)
+  }
+  const day = 86_400_000
+  const words = [
+    lost.night > 0 ? count(Math.round(lost.night / day), 'night', 'nights') : '',
+    lost.day > 0 ? count(Math.round(lost.day / day), 'day', 'days') : '',
+    lost.time > 0 ? count(Math.round(lost.time / 3_600_000), 'hour', 'hours') : '',
+  ]
+  return words.filter(Boolean).join(' and ')
 }

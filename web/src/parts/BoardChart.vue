@@ -135,6 +135,17 @@ function describe(b: Booking, calendar: Calendar): string {
   return [b.title || 'Untitled', b.label, span, kind].filter(Boolean).join(', ')
 }
 
+/** The echo that is pointed at, of which a thread leads to its original. */
+const pointed = ref<Booking | null>(null)
+const middle = (bar: Placed) => ({ x: bar.from * px.value + 6, y: bar.lane * rowHeight + 17 })
+function threadIn(row: Row): string {
+  const echo = row.line.bars.find((b) => b.booking.id === pointed.value?.id)
+  const original = row.line.bars.find((b) => b.booking.id === pointed.value?.reflects)
+  if (!echo || !original) return ''
+  const [a, b] = [middle(echo), middle(original)]
+  return `M${a.x} ${a.y} C${a.x - 14} ${a.y} ${b.x - 14} ${b.y} ${b.x} ${b.y}`
+}
+
 const barStyle = (bar: Placed) => ({
   left: `${bar.from * px.value + 1}px`,
   width: `${Math.max((bar.to - bar.from) * px.value - 2, 4)}px`,
@@ -224,6 +235,9 @@ const barStyle = (bar: Placed) => ({
             </template>
           </div>
           <div class="track">
+            <svg v-if="pointed && threadIn(row)" class="thread" aria-hidden="true">
+              <path :d="threadIn(row)" />
+            </svg>
             <button
               v-for="bar in inView(row.line.bars)"
               :key="bar.booking.id"
@@ -233,11 +247,16 @@ const barStyle = (bar: Placed) => ({
                 echo: !counts(bar.booking),
                 tentative: bar.booking.tentative,
                 shown: !bar.booking.blocks,
+                origin: bar.booking.id === pointed?.reflects,
               }"
               :style="barStyle(bar)"
               :title="describe(bar.booking, row.calendar)"
               :aria-label="describe(bar.booking, row.calendar)"
               @click="emit('choose', bar.booking)"
+              @mouseenter="pointed = bar.booking.reflects ? bar.booking : null"
+              @mouseleave="pointed = null"
+              @focus="pointed = bar.booking.reflects ? bar.booking : null"
+              @blur="pointed = null"
             >
               <span v-if="(bar.to - bar.from) * px > 30" class="text">{{ bar.booking.title || 'Untitled' }}</span>
             </button>
@@ -392,6 +411,24 @@ const barStyle = (bar: Placed) => ({
 }
 .track {
   position: relative;
+}
+.thread {
+  position: absolute;
+  inset: 0;
+  width: 100%;
+  height: 100%;
+  overflow: visible;
+  z-index: 2;
+  pointer-events: none;
+}
+.thread path {
+  fill: none;
+  stroke: var(--water);
+  stroke-width: 2;
+}
+.origin {
+  outline: 2px solid var(--water);
+  outline-offset: 1px;
 }
 .booking {
   height: 22px;

@@ -1,13 +1,26 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { Booking, Calendar } from '@/data/api'
+import { useBookingLife } from '@/data/queries'
 import { lengthWords, spanWords } from '@/logic/layout'
+import AnswerForm from './AnswerForm.vue'
 import FeedTag from './FeedTag.vue'
 import TimeAgo from './TimeAgo.vue'
 
 const props = defineProps<{ booking: Booking | null; calendar: Calendar }>()
 const emit = defineEmits<{ close: [] }>()
 const open = computed({ get: () => props.booking !== null, set: () => emit('close') })
+
+const life = useBookingLife(
+  computed(() => props.booking?.id ?? 0),
+  computed(() => props.booking !== null),
+)
+const asked = computed(() => {
+  const b = props.booking
+  return b && (b.answer || b.verdict === 'unclear' || b.verdict === 'stale')
+})
+/** As it is now: an answer that is given here changes it. */
+const now = computed(() => (life.data.value?.booking.id === props.booking?.id ? life.data.value?.booking : undefined))
 
 const notices: Record<string, string> = {
   'blocks-no-night': 'It has times on one day and so blocks no night. If it should, enter it with whole days.',
@@ -42,6 +55,12 @@ const notices: Record<string, string> = {
         {{ booking.tentative ? 'Tentative' : 'Firm' }}, {{ booking.blocks ? 'blocks' : 'shown only' }}.
         {{ booking.evidence }}
       </p>
+      <AnswerForm v-if="asked" :booking="now ?? booking" />
+      <p v-if="life.data.value?.original" class="soft">
+        Its original: <bdi>{{ life.data.value.original.title || 'Untitled' }}</bdi>,
+        {{ life.data.value.original.label }},
+        {{ spanWords(life.data.value.original.start, life.data.value.original.end, calendar) }}.
+      </p>
       <p v-for="n in booking.notices ?? []" :key="n" class="note">{{ notices[n] ?? n }}</p>
       <dl>
         <template v-if="booking.feed === undefined">
@@ -63,6 +82,21 @@ const notices: Record<string, string> = {
           <dd class="uid small">{{ booking.uid || 'none' }}</dd>
         </template>
       </dl>
+      <section v-if="life.data.value?.travels.length" aria-label="Where it went">
+        <h3>Where it went</h3>
+        <ul class="travels">
+          <li v-for="t in life.data.value.travels" :key="t.publication">
+            <router-link :to="`/platforms/${t.platform.id}`">{{ t.platform.name }}</router-link> was told
+            <TimeAgo :at="t.published" />, and
+            <template v-if="t.pickedUp">picked it up <TimeAgo :at="t.pickedUp" /></template
+            ><template v-else>has not picked that up yet</template
+            ><template v-if="t.withdrawn">; it was taken out <TimeAgo :at="t.withdrawn" /></template>.
+            <template v-for="a in t.again ?? []" :key="a.id"
+              >It was seen there again <TimeAgo :at="a.seenBy" />, as <bdi>{{ a.title || 'Untitled' }}</bdi>.
+            </template>
+          </li>
+        </ul>
+      </section>
     </div>
   </el-drawer>
 </template>
@@ -101,6 +135,16 @@ dt {
 }
 dd {
   margin: 0;
+}
+h3 {
+  margin: 0 0 0.3rem;
+  font-size: var(--size-body);
+}
+.travels {
+  margin: 0;
+  padding-left: 1.1rem;
+  display: grid;
+  gap: 0.3rem;
 }
 .uid {
   overflow-wrap: anywhere;

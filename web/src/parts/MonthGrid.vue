@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { computed, ref } from 'vue'
 import type { Booking, Calendar, Conflict } from '@/data/api'
 import { addDays, shortDay } from '@/logic/dates'
 import { layWeek, lengthWords, spanWords, type Bar } from '@/logic/layout'
@@ -35,7 +35,25 @@ function describe(b: Booking): string {
   return [b.title || 'Untitled', b.label, span, kind].filter(Boolean).join(', ')
 }
 
+/** The echo that is pointed at, of which a thread leads to its original. */
+const pointed = ref<Booking | null>(null)
+const point = (b: Booking) => {
+  pointed.value = b.reflects ? b : null
+}
+function threadIn(bars: Bar[]) {
+  const echo = bars.find((b) => b.booking.id === pointed.value?.id)
+  const original = bars.find((b) => b.booking.id === pointed.value?.reflects)
+  if (!echo || !original) return undefined
+  const [first, last] = [Math.min(echo.lane, original.lane), Math.max(echo.lane, original.lane)]
+  return {
+    left: `calc(${percent(Math.max(echo.left, original.left))} + 0.35rem)`,
+    top: `${headHeight + (first + 0.5) * rowHeight}rem`,
+    height: `${(last - first) * rowHeight}rem`,
+  }
+}
+
 const classes = (bar: Bar) => ({
+  origin: bar.booking.id === pointed.value?.reflects,
   echo: !counts(bar.booking),
   tentative: bar.booking.tentative,
   shown: !bar.booking.blocks,
@@ -80,12 +98,17 @@ const classes = (bar: Bar) => ({
           '--feed': colorOf(bar.booking.color),
         }"
         @click="emit('choose', bar.booking)"
+        @mouseenter="point(bar.booking)"
+        @mouseleave="pointed = null"
+        @focus="point(bar.booking)"
+        @blur="pointed = null"
       >
         <span class="text"
           ><template v-if="bar.clock">{{ bar.clock + ' ' }}</template
           >{{ bar.booking.title || 'Untitled' }}<span class="label"> · {{ bar.booking.label }}</span></span
         >
       </button>
+      <span v-if="threadIn(week.bars)" class="thread" aria-hidden="true" :style="threadIn(week.bars)" />
       <button
         v-for="clash in week.clashes"
         :key="'clash' + clash.conflict.id"
@@ -134,6 +157,16 @@ const classes = (bar: Bar) => ({
 }
 .day:first-child {
   border-left: 0;
+}
+.thread {
+  position: absolute;
+  border-left: 2px solid var(--water);
+  z-index: 2;
+  pointer-events: none;
+}
+.origin {
+  outline: 2px solid var(--water);
+  outline-offset: 1px;
 }
 .weekend {
   background: color-mix(in oklab, var(--paper-sunk) 55%, transparent);

@@ -1,16 +1,24 @@
 <script setup lang="ts">
-import { toRef } from 'vue'
+import { computed, toRef } from 'vue'
 import { usePickups } from '@/data/queries'
 import TimeAgo from './TimeAgo.vue'
 
 const props = defineProps<{ publication: number }>()
 const pickups = usePickups(toRef(props, 'publication'))
+/** The kinds of readers that come, without their versions. */
+const readers = computed(() => [
+  ...new Set((pickups.data.value ?? []).map((k) => k.agent.replace(/[/ ][\d.]+.*$/, '') || 'one that does not say')),
+])
 </script>
 
 <template>
   <div class="table-scroll" role="region" aria-label="Pickups" tabindex="0">
     <p v-if="pickups.data.value?.length === 0" class="soft">Nobody came for it yet.</p>
-    <table v-else class="records">
+    <p v-if="readers.length > 1">
+      {{ readers.length }} kinds of readers come to its link: {{ readers.join(', ') }}. If one of them is not the
+      recipient, its downloads prove nothing: say which one is.
+    </p>
+    <table v-if="pickups.data.value?.length" class="records">
       <thead>
         <tr>
           <th class="n">Version</th>

@@ -1,13 +1,15 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import { useRoute } from 'vue-router'
-import { useCalendars, useConflict } from '@/data/queries'
+import { ProblemError } from '@/data/api'
+import { useBookingLives, useCalendars, useConflict } from '@/data/queries'
 import { layLine, reach } from '@/logic/board'
 import { addDays, shortDay } from '@/logic/dates'
 import { factsOf } from '@/logic/facts'
 import { lengthWords, spanWords, stretch } from '@/logic/layout'
 import { changedAt, colorOf, doubtfulIn, kindNames } from '@/logic/origin'
 import AcknowledgeForm from '@/parts/AcknowledgeForm.vue'
+import AnswerForm from '@/parts/AnswerForm.vue'
 import FeedTag from '@/parts/FeedTag.vue'
 import TimeAgo from '@/parts/TimeAgo.vue'
 
@@ -45,8 +47,11 @@ const drawn = computed(() => {
   }
   return { line, percent, width, days }
 })
-const facts = computed(() => (conflict.value ? factsOf(conflict.value) : []))
+const lives = useBookingLives(computed(() => conflict.value?.bookings.map((b) => b.id) ?? []))
+const facts = computed(() => (conflict.value ? factsOf(conflict.value, lives.value) : []))
+const unsettled = computed(() => conflict.value?.state === 'open' || conflict.value?.state === 'acknowledged')
 const later = computed(() => conflict.value?.bookings.filter((b) => b.id !== conflict.value?.first?.booking) ?? [])
+const gone = computed(() => query.error.value instanceof ProblemError && query.error.value.status === 404)
 const exact = (at: string) => new Date(at).toLocaleString('en-GB', { dateStyle: 'medium', timeStyle: 'medium' })
 </script>
 
@@ -95,7 +100,9 @@ const exact = (at: string) => new Date(at).toLocaleString('en-GB', { dateStyle: 
 
     <ul class="bookings">
       <li v-for="b in conflict.bookings" :key="b.id">
-        <h2>{{ b.title || 'Untitled' }}</h2>
+        <h2>
+          <bdi>{{ b.title || 'Untitled' }}</bdi>
+        </h2>
         <p>
           {{ spanWords(b.start, b.end, calendar) }}
           <span class="soft">{{ lengthWords(b.start, b.end, calendar) }}</span>
@@ -106,9 +113,14 @@ const exact = (at: string) => new Date(at).toLocaleString('en-GB', { dateStyle: 
             ><FeedTag :color="b.color" :label="b.label"
           /></router-link>
           <FeedTag v-else :label="b.label" />
+          <span v-if="b.platform" class="soft"
+            >, <router-link :to="`/platforms/${b.platform.id}`">{{ b.platform.name }}</router-link></span
+          >
           <span class="soft">, {{ b.tentative ? 'tentative' : 'firm' }}</span>
         </p>
         <p v-if="doubtful.includes(b)" class="note"><strong>It may be an echo.</strong> {{ b.evidence }}</p>
+        <p v-else-if="b.evidence" class="soft">{{ b.evidence }}</p>
+        <AnswerForm v-if="unsettled && (doubtful.includes(b) || b.answer)" :booking="b" :conflict="conflict.id" />
       </li>
     </ul>
 
@@ -121,19 +133,20 @@ const exact = (at: string) => new Date(at).toLocaleString('en-GB', { dateStyle: 
       </ol>
       <p v-if="conflict.first" class="verdict">{{ conflict.first.why }}</p>
       <p v-else class="verdict">Nothing shows which of them was there first.</p>
+      <p v-if="conflict.found">{{ conflict.found }}</p>
     </section>
 
-    <section v-if="conflict.state === 'open' || conflict.state === 'acknowledged'" class="do">
+    <section v-if="unsettled" class="do">
       <h2>What can be done</h2>
       <p v-if="conflict.kind === 'unclear'">
         See on
         {{ [...new Set(doubtful.map(changedAt))].join(' or ') }} whether
         {{ doubtful.map((b) => b.title || 'Untitled').join(' or ') }}
-        is a booking of its own there. If it only blocks what was sold elsewhere, nothing is sold twice: say that you
-        have seen it. If it is a booking, the time is sold twice.
+        is a booking of its own there, and say above which it is. Ours, reflected: then nothing is sold twice, and this
+        clears. A sale of its own: then the time is sold twice.
       </p>
       <p>
-        <template v-if="conflict.kind === 'unclear'">Then agree</template><template v-else>Agree</template> with
+        <template v-if="conflict.kind === 'unclear'">If it is, agree</template><template v-else>Agree</template> with
         <template v-if="conflict.first">{{ later.map((b) => b.title || 'Untitled').join(' or ') }}</template><template
           v-else
           >one of the guests</template
@@ -147,8 +160,24 @@ const exact = (at: string) => new Date(at).toLocaleString('en-GB', { dateStyle: 
       </p>
       <AcknowledgeForm v-if="conflict.state === 'open'" :conflict="conflict.id" />
     </section>
+    <section v-else class="do">
+      <h2>{{ conflict.state === 'past' ? 'Its time is over' : 'It is over' }}</h2>
+      <p>Nothing needs to be done. It opens again by itself if the feeds show it again.</p>
+    </section>
+
+    <section v-if="conflict.log?.length">
+      <h2>What happened to it</h2>
+      <ol class="facts">
+        <li v-for="e in conflict.log" :key="e.at + e.sentence">
+          <time :datetime="e.at" :title="exact(e.at)">{{ exact(e.at) }}</time> {{ e.sentence }}
+        </li>
+      </ol>
+    </section>
   </article>
-  <p v-else-if="query.error.value" role="alert">{{ query.error.value.message }}</p>
+  <p v-else-if="query.error.value" role="alert">
+    {{ gone ? 'There is no such conflict: its calendar may have been removed.' : query.error.value.message }}
+    <router-link to="/conflicts">All conflicts</router-link>
+  </p>
 </template>
 
 <style scoped>

@@ -82,7 +82,9 @@ async function save() {
       <TimeAgo :at="feed.lastGood" />, with {{ count(feed.entries, 'entry', 'entries') }}; next
       <TimeAgo :at="feed.nextDue" />, every {{ interval(feed.every) }}.
     </p>
-    <p class="soft">{{ feed.platform.name }} · {{ feed.address }}</p>
+    <p class="soft">
+      <router-link :to="`/platforms/${feed.platform.id}`">{{ feed.platform.name }}</router-link> · {{ feed.address }}
+    </p>
     <p v-if="feed.lastReading?.outcome === 'failed'" class="note alarm">
       {{ readingWords(feed.lastReading) }}. What is shown of it stays as it was.
     </p>

@@ -15,6 +15,13 @@ const directions = computed(() =>
   directionsOf(calendars.data.value ?? [], feeds.data.value ?? [], publications.data.value ?? []),
 )
 const platforms = computed(() => directions.value.platforms)
+const ids = computed(
+  () =>
+    new Map(
+      [...(feeds.data.value ?? []), ...(publications.data.value ?? [])].map((x) => [x.platform.name, x.platform.id]),
+    ),
+)
+const idOf = (name: string) => ids.value.get(name)
 const gaps = computed(() => directions.value.gaps)
 const used = (c: Cell) => c.feeds.length > 0 || c.publication !== undefined
 /** Calendars that lack a direction come first. */
@@ -44,7 +51,10 @@ const failed = computed(() => calendars.error.value ?? feeds.error.value ?? publ
         <thead>
           <tr>
             <td />
-            <th v-for="p in platforms" :key="p" scope="col">{{ p }}</th>
+            <th v-for="p in platforms" :key="p" scope="col">
+              <router-link v-if="idOf(p)" :to="`/platforms/${idOf(p)}`">{{ p }}</router-link>
+              <template v-else>{{ p }}</template>
+            </th>
           </tr>
         </thead>
         <tbody>

@@ -1,11 +1,18 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 import type { Conflict } from '@/data/api'
-import { useAllBookings, useCalendars, useConflicts, useFeeds, usePublications } from '@/data/queries'
+import {
+  useAllBookings,
+  useCalendars,
+  useConflicts,
+  useFeeds,
+  useForgottenBlocks,
+  usePublications,
+} from '@/data/queries'
 import { addDays, count, dayName, todayIn } from '@/logic/dates'
 import { useClock } from '@/logic/now'
 import { lengthWords, spanWords } from '@/logic/layout'
-import { directionsOf, endWord, movementsOn, questionsOf, startWord } from '@/logic/today'
+import { directionsOf, endWord, lostWords, movementsOn, questionsOf, startWord } from '@/logic/today'
 import AddCalendar from '@/parts/AddCalendar.vue'
 import TimeAgo from '@/parts/TimeAgo.vue'
 
@@ -14,6 +21,8 @@ const calendars = useCalendars()
 const feeds = useFeeds()
 const conflicts = useConflicts()
 const publications = usePublications()
+const forgotten = useForgottenBlocks()
+const lost = computed(() => lostWords(forgotten.data.value ?? [], all.value))
 
 const all = computed(() => calendars.data.value ?? [])
 const today = computed(() => todayIn(all.value[0]?.zone ?? 'UTC', now.value))
@@ -80,7 +89,7 @@ const ready = computed(
       <h2 v-else>{{ stuck.length > 0 ? 'Nothing is known to be double booked.' : 'Nothing is double booked.' }}</h2>
       <ul v-if="open.length > 0">
         <li v-for="q in questions" :key="q.feeds.join()">
-          <router-link :to="`/feeds/${q.feeds[0]}`">
+          <router-link :to="`/questions/${q.calendar}/${q.feeds.join('/')}`">
             <strong>{{ q.calendarName }}:</strong> {{ q.conflicts.length }} bookings are on
             {{ feedName(q.feeds[0]!) }} and on {{ feedName(q.feeds[1]!) }}, though Wharf sent nothing. Does one of the
             two read the other?</router-link
@@ -98,6 +107,15 @@ const ready = computed(
         {{ count(dealt.length, 'more is', 'more are') }} being dealt with, by
         {{ [...new Set(dealt.map((c) => c.acknowledgedBy))].join(', ') }}.
       </p>
+    </section>
+
+    <section v-if="forgotten.data.value?.length && lost" class="answer caution" aria-label="Forgotten blocks">
+      <h2>
+        <router-link to="/forgotten"
+          >{{ count(forgotten.data.value.length, 'block is', 'blocks are') }} forgotten: {{ lost }} lost for
+          sale.</router-link
+        >
+      </h2>
     </section>
 
     <section v-if="stuck.length > 0" class="answer caution" aria-label="Calendars">
