@@ -82,7 +82,10 @@ func TestMirrors(t *testing.T) {
 		_, err := w.platforms[1].Add(standin.Booking{Guest: guests[i], From: day(t, 60+4*i), Until: day(t, 62+4*i), Made: now().Add(-time.Duration(90-7*i) * 24 * time.Hour)})
 		require.NoError(t, err)
 	}
+	w.book(0, "Thorne", 30, 32)
 	w.subscribe("Ketch Merrow")
+	w.cancel(0, "Thorne")
+	w.run("", "feed", "refresh", "--all")
 	w.run("", "publication", "remove", "For Strand & Tern Charters", "--yes")
 	require.NoError(t, w.platforms[1].SetImport(w.feedLink(0)))
 	w.run("", "feed", "refresh", "--all")
@@ -306,18 +309,7 @@ func TestWorstCases(t *testing.T) {
 // TestFirstDay: platforms that were linked before Wharf came, and of which nothing tells sales from
 // reflections, are one question; one answer settles all of it.
 func TestFirstDay(t *testing.T) {
-	w := newWorld(t, []string{"Merrow Charter Desk", "Strand & Tern Charters"})
-	w.platforms[0].Style, w.platforms[1].Style = standin.Style{Sale: "%s", Block: "%s"}, standin.Style{Sale: "%s", Block: "%s", UIDs: standin.Own}
-	for i := range 5 {
-		w.book(0, guests[i], 10+4*i, 12+4*i)
-		w.book(1, guests[5+i], 40+4*i, 42+4*i)
-	}
-	w.book(1, "Lowther", 31, 33)
-	w.book(0, "Kettle", 32, 35) // and this is sold twice
-	link := w.feedLink(0)
-	require.NoError(t, w.platforms[1].SetImport(link))
-	require.NoError(t, w.platforms[1].ImportNow(context.Background()))
-	w.subscribe("Ketch Merrow")
+	w := linkedBefore(t)
 	kinds := map[client.ConflictKind]int{}
 	for _, c := range w.conflicts() {
 		kinds[c.Kind]++
@@ -331,4 +323,22 @@ func TestFirstDay(t *testing.T) {
 	w.run("", "feed", "edit", "Feed of Strand & Tern Charters", "--mirrors", "Feed of Merrow Charter Desk")
 	require.Len(t, w.conflicts(), 1)
 	assert.Equal(t, client.ConflictKindDoubleBooking, w.conflicts()[0].Kind)
+}
+
+// linkedBefore makes two platforms of which the second has read the first since before Wharf came,
+// with one clash between them.
+func linkedBefore(t *testing.T) *world {
+	w := newWorld(t, []string{"Merrow Charter Desk", "Strand & Tern Charters"})
+	w.platforms[0].Style, w.platforms[1].Style = standin.Style{Sale: "%s", Block: "%s"}, standin.Style{Sale: "%s", Block: "%s", UIDs: standin.Own}
+	for i := range 5 {
+		w.book(0, guests[i], 10+4*i, 12+4*i)
+		w.book(1, guests[5+i], 40+4*i, 42+4*i)
+	}
+	w.book(1, "Lowther", 31, 33)
+	w.book(0, "Kettle", 32, 35) // and this is sold twice
+	link := w.feedLink(0)
+	require.NoError(t, w.platforms[1].SetImport(link))
+	require.NoError(t, w.platforms[1].ImportNow(context.Background()))
+	w.subscribe("Ketch Merrow")
+	return w
 }

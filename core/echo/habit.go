@@ -137,7 +137,7 @@ func (m *matcher) habits() []Habit {
 	if l.measured {
 		learnt(HabitOf{Name: Delays}, strconv.Itoa(int(l.delay/time.Minute)))
 	}
-	if !math.IsInf(l.rate, 1) {
+	if l.rate*24*3600 <= mostRate { // more is as good as not known
 		learnt(HabitOf{Name: Rate}, strconv.FormatFloat(math.Round(l.rate*24*3600*1e6)/1e6, 'f', -1, 64))
 	}
 	var habits []Habit

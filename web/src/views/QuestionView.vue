@@ -132,27 +132,34 @@ async function declare(by: number, of: number) {
             </el-radio-group>
           </li>
         </ul>
-        <div v-if="answering.giving.value" class="giving">
-          <p>
-            You say of {{ count(answering.giving.value.body.bookings.length, 'booking', 'bookings') }}:
-            {{ answering.giving.value.body.says === 'own' ? 'a sale of its own' : 'the other one, reflected' }}. That
-            stays so, whatever is read later, until it is taken back.
-          </p>
-          <EffectList :effects="answering.giving.value.effects" />
-          <div class="act">
-            <el-button type="primary" :loading="answering.busy.value" @click="keep">Keep these answers</el-button>
-            <el-button text @click="answering.leave">Not now</el-button>
-          </div>
-        </div>
-        <el-button v-else type="primary" :disabled="chosen.length === 0" :loading="answering.busy.value" @click="say">{{
-          chosen.length === 0 ? 'Choose where they were sold' : `Say it of ${count(chosen.length, 'pair', 'pairs')}`
-        }}</el-button>
-        <p v-if="answering.error.value" role="alert" class="failed">{{ answering.error.value }}</p>
+        <el-button
+          v-if="!answering.giving.value"
+          type="primary"
+          :disabled="chosen.length === 0"
+          :loading="answering.busy.value"
+          @click="say"
+          >{{
+            chosen.length === 0 ? 'Choose where they were sold' : `Say it of ${count(chosen.length, 'pair', 'pairs')}`
+          }}</el-button
+        >
       </section>
     </template>
-    <p v-else class="lead">
+    <p v-else-if="!answering.giving.value" class="lead">
       Nothing is asked about these two any more. <router-link to="/conflicts">All conflicts</router-link>
     </p>
+    <div v-if="answering.giving.value" class="giving">
+      <p>
+        You say of {{ count(answering.giving.value.body.bookings.length, 'booking', 'bookings') }}:
+        {{ answering.giving.value.body.says === 'own' ? 'a sale of its own' : 'the other one, reflected' }}. That stays
+        so, whatever is read later, until it is taken back.
+      </p>
+      <EffectList :effects="answering.giving.value.effects" />
+      <div class="act">
+        <el-button type="primary" :loading="answering.busy.value" @click="keep">Keep these answers</el-button>
+        <el-button text @click="answering.leave">Not now</el-button>
+      </div>
+    </div>
+    <p v-if="answering.error.value" role="alert" class="failed">{{ answering.error.value }}</p>
   </div>
   <p v-else-if="conflicts.error.value" role="alert">{{ conflicts.error.value.message }}</p>
 </template>
