@@ -46,7 +46,7 @@ func TestReflectionsUnderOtherUIDs(t *testing.T) {
 					evidence = *b.Evidence
 				}
 			}
-			assert.Contains(t, evidence, "Wharf sent "+day(t, 10)+" to "+day(t, 12)+" to this platform")
+			within(t, evidence, "Wharf sent ", " to this platform")
 			for _, own := range publishedTo(t, w, "For Merrow Charter Desk") {
 				assert.NotContains(t, own, day(t, 10), "nobody is sent their own booking")
 			}

@@ -41,7 +41,7 @@ var shots = []shot{
 	{name: "calendar-booking", path: "/calendars/1", ready: ".clash", before: []chromedp.Action[chromedp.Void]{chromedp.Click(chromedp.CSS(".booking.begins")), chromedp.WaitVisible(chromedp.CSS(".panel"))}},
 	{name: "conflict", path: "/conflicts/1", ready: ".facts"},
 	{name: "both-ways", path: "/both-ways", ready: ".half"},
-	{name: "both-ways-phone", path: "/both-ways", ready: ".half", phone: true},
+	{name: "platform", path: "/platforms/3", ready: ".habit"},
 	{name: "feeds", path: "/feeds", ready: ".feed"},
 	{name: "feed", path: "/feeds/1", ready: ".records"},
 	{name: "feeds-add", path: "/feeds", ready: ".feed", before: []chromedp.Action[chromedp.Void]{chromedp.Click(chromedp.CSS(".head .el-button--primary")), chromedp.WaitVisible(chromedp.CSS(".el-dialog"))}},

@@ -2,6 +2,7 @@ package sentences
 
 import (
 	"fmt"
+	"time"
 
 	"wharf/core/conflict"
 	"wharf/core/echo"
@@ -27,8 +28,30 @@ func Answer(a echo.Answer) string {
 	return "ours, reflected"
 }
 
-// Range is a span in words.
+// Range is a span in words: on a calendar by the day up to its last day, on one by the night up to
+// the day of leaving, and by the hour in UTC.
 func Range(s span.Span, g span.Grain) string {
-	first, last := s.Format(g)
-	return fmt.Sprintf("from %s to %s", first, last)
+	first, last := span.Date(s.Start), span.Date(s.End)
+	switch g {
+	case span.Time:
+		from, until := time.Unix(s.Start, 0).UTC(), time.Unix(s.End, 0).UTC()
+		if from.Format(time.DateOnly) == until.Format(time.DateOnly) {
+			return from.Format("2 Jan 2006, 15:04") + until.Format(" to 15:04 UTC")
+		}
+		return from.Format("2 Jan 2006, 15:04") + until.Format(" to 2 Jan 2006, 15:04 UTC")
+	case span.Day:
+		last--
+	}
+	year, month, day := first.Civil()
+	lastYear, lastMonth, lastDay := last.Civil()
+	end := fmt.Sprintf("%d %s %d", lastDay, lastMonth.String()[:3], lastYear)
+	switch {
+	case first == last:
+		return end
+	case year != lastYear:
+		return fmt.Sprintf("%d %s %d to %s", day, month.String()[:3], year, end)
+	case month != lastMonth:
+		return fmt.Sprintf("%d %s to %s", day, month.String()[:3], end)
+	}
+	return fmt.Sprintf("%d to %s", day, end)
 }

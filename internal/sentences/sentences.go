@@ -33,27 +33,29 @@ func Of(e echo.Evidence, n Names) string {
 
 // grounds says what speaks for a reflection.
 func grounds(e echo.Evidence, n Names) string {
-	first, last := e.Span.Format(n.Grain)
+	dates := Range(e.Span, n.Grain)
 	whom := "this platform"
 	if e.Platform != 0 && e.Platform != n.Own {
 		whom = n.Of(e.Platform)
 	}
 	switch e.Kind {
 	case echo.Sent:
-		return fmt.Sprintf("It carries the UID under which Wharf sent %s to %s to %s, from version %d on.", first, last, whom, e.Version)
+		return fmt.Sprintf("It carries the UID under which Wharf sent %s to %s, from version %d on.", dates, whom, e.Version)
 	case echo.OwnHere:
-		return fmt.Sprintf("It reflects the booking from %s to %s, which is on this calendar itself.", first, last)
+		return fmt.Sprintf("It reflects the booking of %s, which is on this calendar itself.", dates)
 	case echo.NeverSent:
-		return fmt.Sprintf("It carries a UID that Wharf gave out, but from %s to %s was never sent with it.", first, last)
+		return fmt.Sprintf("It carries a UID that Wharf gave out, but %s was never sent with it.", dates)
 	case echo.TwoOrigins:
 		if e.Against == echo.SpansDiffer {
-			return fmt.Sprintf("Another feed has the same UID with other dates: %s to %s is taken, which is all that either says.", first, last)
+			return fmt.Sprintf("Another feed has the same UID with other dates: %s is taken, which is all that either says.", dates)
 		}
 		return "It has the same UID as a later revision, or an exact copy, in another feed: one booking with two origins."
 	case echo.GoesRound:
-		return fmt.Sprintf("It overlaps %s to %s, which came from %s and overlaps in turn what that was sent: something goes round between the two and grows each time, so Wharf sends it no further.", first, last, n.Of(e.Mirrors))
+		return fmt.Sprintf("It overlaps %s, which came from %s and overlaps in turn what that was sent: something goes round between the two and grows each time, so Wharf sends it no further.", dates, n.Of(e.Mirrors))
 	case echo.OwnAgain:
 		return "It stands beside the platform's own sale of the same dates, and is not written as a sale: the platform imports its own feed, or one that imports it."
+	case echo.Answered:
+		return "Somebody said what it is."
 	case echo.LeftThere:
 		return fmt.Sprintf("%s showed it too, under the same UID, and shows it no more; this is not written as a sale, so it comes from there.", n.Of(e.Mirrors))
 	case echo.Paired:
@@ -63,9 +65,9 @@ func grounds(e echo.Evidence, n Names) string {
 	if !known {
 		return ""
 	}
-	sent := fmt.Sprintf("Wharf sent %s to %s to %s, from version %d on. ", first, last, whom, e.Version)
+	sent := fmt.Sprintf("Wharf sent %s to %s, from version %d on. ", dates, whom, e.Version)
 	if e.Mirrors != 0 {
-		sent = fmt.Sprintf("%s has %s to %s, and this platform is linked to it. ", n.Of(e.Mirrors), first, last)
+		sent = fmt.Sprintf("%s has %s, and this platform is linked to it. ", n.Of(e.Mirrors), dates)
 	}
 	if e.Kind == echo.Improbable {
 		return sent + fmt.Sprintf(reason, oneIn(e.Chance))
@@ -93,7 +95,7 @@ var reasons = map[echo.Reason]string{
 	echo.SideBySide:   "Its own sale of the same dates stands beside this.",
 	echo.Declared:     "It was there when Wharf came, and somebody said that it comes from there.",
 	echo.SameStamp:    "This bears the very second of what was sent.",
-	echo.Improbable:   "That it sold just these dates itself in the time there was for it has a chance of %s.",
+	echo.Improbable:   "The chance that it sold just these dates itself, in the time that it had for it, is %s.",
 	echo.Held:         "It had that, and shows the same dates.",
 	echo.Counted:      "Its feed shows all that it gets, and this is one of as many as it got.",
 	echo.PartSent:     "This holds those dates and more.",
@@ -116,7 +118,7 @@ var against = map[echo.Reason]string{
 	echo.DroppedMeanwhile:   "But the platform got a version without it before this was seen.",
 	echo.ReadersMixed:       "But two kinds of readers come to its link, and nobody knows which is the platform.",
 	echo.NotReflected:       "But its feed shows nothing of what it gets from Wharf.",
-	echo.NewWay:             "But that is not known of this feed.",
+	echo.NewWay:             "But this feed was never seen to do that.",
 	echo.SpansDiffer:        "Which of them is right is for the platforms to say.",
 	echo.NotKnownBefore:     "But not all of it was known to the platform before.",
 	echo.NothingSpeaksForIt: "It may as well be a sale of its own.",

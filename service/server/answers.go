@@ -45,11 +45,11 @@ func effectSentence(e combine.Effect, platform string) string {
 	when := sentences.Range(e.Span, span.Grain(e.Calendar.Grain))
 	switch kind := sentences.Conflict(e.Is); e.Kind {
 	case combine.Opens:
-		return fmt.Sprintf("%s %s opens on %s.", kind, when, e.Calendar.Name)
+		return fmt.Sprintf("%s opens on %s: %s.", kind, e.Calendar.Name, when)
 	case combine.Clears:
-		return fmt.Sprintf("The conflict %s on %s clears.", when, e.Calendar.Name)
+		return fmt.Sprintf("The conflict of %s on %s clears.", when, e.Calendar.Name)
 	case combine.Becomes:
-		return fmt.Sprintf("The conflict %s on %s becomes: %s.", when, e.Calendar.Name, kind)
+		return fmt.Sprintf("The conflict of %s on %s becomes: %s.", when, e.Calendar.Name, kind)
 	case combine.Publishes:
 		return fmt.Sprintf("%s is told that %s is taken on %s.", platform, when, e.Calendar.Name)
 	}
