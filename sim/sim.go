@@ -31,6 +31,8 @@ type Setting struct {
 	PickEach time.Duration // between pickups
 	Fails    float64       // the share of readings and pickups that fail
 	Outages  float64       // the chance on each day that a platform is down for one to three days
+	// Seen is told the facts of each judgement; nil: nobody.
+	Seen func(judge.Facts)
 }
 
 // Link is a direct one: the platform By imports the feed of the platform Of, beside Wharf.

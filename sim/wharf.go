@@ -163,7 +163,7 @@ func (w *world) judge() {
 	f := judge.Facts{Calendar: calendar, Now: w.now, Conflicts: w.conflicts}
 	var all []known
 	for _, p := range w.platforms {
-		feed := judge.Feed{ID: int64(p.id + 1), Read: p.wharf.feed.Since, Known: p.wharf.habits}
+		feed := judge.Feed{ID: int64(p.id + 1), Platform: int64(p.id + 1), Read: p.wharf.feed.Since, Known: p.wharf.habits}
 		for _, l := range w.Links {
 			if l.Declared && l.By == p.id {
 				feed.Mirrors = append(feed.Mirrors, int64(l.Of+1))
@@ -188,6 +188,9 @@ func (w *world) judge() {
 			f.Publications = append(f.Publications, judge.Publication{ID: int64(p.id + 1), Platform: int64(p.id + 1), Version: p.wharf.version, History: p.wharf.history, Pickups: p.wharf.pickups,
 				Window: publish.Window(publish.Step(w.now, time.UTC), calendar.Grain, time.UTC)})
 		}
+	}
+	if w.Seen != nil {
+		w.Seen(f)
 	}
 	r, err := judge.Judge(context.Background(), f)
 	if err != nil {

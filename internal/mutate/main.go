@@ -3,12 +3,18 @@
 //
 // A clause is the condition of an if, a case of a switch without a tag, or a part of an
 // && or ||. Those that are only there to bound work, or to spare it, say so: nothing that
-// comes out depends on them (lines that end in "// bound").
+// comes out depends on them (lines that end in "// bound"). All clauses are marked in one
+// program, which is told by its environment which of them to take away.
+//
+// With -mine it looks for cases: histories of the simulation, cut down to a few weeks, in which a
+// clause that no case misses makes a difference, and writes as few of them as hold all such clauses.
 package main
 
 import (
 	"bytes"
+	"context"
 	"encoding/json"
+	"flag"
 	"fmt"
 	"go/ast"
 	"go/format"
@@ -18,112 +24,194 @@ import (
 	"os/exec"
 	"path/filepath"
 	"runtime"
-	"slices"
+	"strconv"
 	"strings"
 	"sync"
+	"time"
 )
 
 const room = "core/echo"
 
-// mutant is the source of a file without one clause.
-type mutant struct {
-	file, what string
-	source     []byte
+// patience is how long the cases may take; one that does not end counts as noticed.
+const patience = 60 * time.Second
+
+// clause is one that can be taken away.
+type clause struct {
+	function, where, what string
 }
 
+func (c clause) String() string { return c.where + ": " + c.what }
+
 func main() {
-	survivors, all, err := run()
-	if err != nil {
+	mine := flag.String("mine", "", "directory to write cases to that hold clauses which no case misses yet")
+	years := flag.Int("years", 1, "years of each mixture to look for cases in")
+	flag.Parse()
+	if err := run(*mine, *years); err != nil {
 		fmt.Fprintln(os.Stderr, "mutate: "+err.Error())
 		os.Exit(1)
 	}
-	for _, s := range survivors {
-		fmt.Println(s)
-	}
-	fmt.Printf("%d of %d clauses could be taken away unnoticed.\n", len(survivors), all)
-	if len(survivors) > 0 {
-		os.Exit(1)
-	}
 }
 
-func run() (survivors []string, all int, err error) {
+func run(mine string, years int) error {
+	dir, err := os.MkdirTemp("", "wharf-mutants-")
+	if err != nil {
+		return err
+	}
+	defer os.RemoveAll(dir)
+	clauses, program, err := marked(dir)
+	if err != nil {
+		return err
+	}
+	if noticed(program, -1) {
+		return fmt.Errorf("the cases do not hold as it is")
+	}
+	lives := make([]bool, len(clauses))
+	each(len(clauses), func(i int) { lives[i] = !noticed(program, i) })
+	var survivors []int
+	for i, c := range clauses {
+		if lives[i] {
+			survivors = append(survivors, i)
+			fmt.Println(c)
+		}
+	}
+	fmt.Printf("%d of %d clauses could be taken away unnoticed.\n", len(survivors), len(clauses))
+	switch {
+	case len(survivors) == 0:
+		return nil
+	case mine != "":
+		return mineCases(program, dir, mine, years, clauses, survivors)
+	}
+	return fmt.Errorf("no case misses them")
+}
+
+// each does something for each of so many, several at once.
+func each(n int, do func(i int)) {
+	places := make(chan bool, runtime.NumCPU())
+	var together sync.WaitGroup
+	for i := range n {
+		together.Go(func() {
+			places <- true
+			defer func() { <-places }()
+			do(i)
+		})
+	}
+	together.Wait()
+}
+
+// noticed reports whether the cases fail without a clause.
+func noticed(program string, clause int) bool {
+	_, err := told(program, clause, "-test.run=^TestCases$")
+	return err != nil
+}
+
+// told runs the program of the cases without a clause.
+func told(program string, clause int, args ...string) ([]byte, error) {
+	ctx, cancel := context.WithTimeout(context.Background(), patience)
+	defer cancel()
+	cmd := exec.CommandContext(ctx, program, args...)
+	cmd.Dir = "core/judge"
+	cmd.Env = append(os.Environ(), "WHARF_CLAUSE="+strconv.Itoa(clause), "GOMEMLIMIT=1GiB")
+	return cmd.Output()
+}
+
+// switchboard is what a marked clause asks.
+const switchboard = `package echo
+
+import (
+	"os"
+	"strconv"
+)
+
+var wharfClause, _ = strconv.Atoi(os.Getenv("WHARF_CLAUSE"))
+
+func clause(n int, is, instead bool) bool {
+	if n == wharfClause {
+		return instead
+	}
+	return is
+}
+`
+
+// marked builds the cases with every clause marked.
+func marked(dir string) (clauses []clause, program string, err error) {
 	files, err := filepath.Glob(room + "/*.go")
 	if err != nil {
-		return nil, 0, err
+		return nil, "", err
 	}
-	var mutants []mutant
+	replace := map[string]string{}
+	put := func(name, text string) error {
+		whole, err := filepath.Abs(name)
+		if err != nil {
+			return err
+		}
+		replace[whole] = filepath.Join(dir, fmt.Sprintf("%d.go", len(replace)))
+		return os.WriteFile(replace[whole], []byte(text), 0o600)
+	}
 	for _, name := range files {
 		if strings.HasSuffix(name, "_test.go") {
 			continue
 		}
-		more, err := mutantsOf(name)
-		if err != nil {
-			return nil, 0, err
+		var text string
+		if clauses, text, err = mark(name, clauses); err != nil {
+			return nil, "", err
 		}
-		mutants = append(mutants, more...)
-	}
-	if noticed, err := notice(mutant{}); err != nil || noticed {
-		return nil, 0, fmt.Errorf("the cases do not hold as it is: %w", err)
-	}
-	lives := make([]bool, len(mutants))
-	failed := make([]error, len(mutants))
-	places := make(chan bool, runtime.NumCPU())
-	var together sync.WaitGroup
-	for i, m := range mutants {
-		together.Go(func() {
-			places <- true
-			defer func() { <-places }()
-			noticed, err := notice(m)
-			lives[i], failed[i] = !noticed, err
-		})
-	}
-	together.Wait()
-	for i, m := range mutants {
-		if failed[i] != nil {
-			return nil, 0, failed[i]
-		}
-		if lives[i] {
-			survivors = append(survivors, m.what)
+		if err := put(name, text); err != nil {
+			return nil, "", err
 		}
 	}
-	return survivors, len(mutants), nil
+	if err := put(room+"/zz_clauses.go", switchboard); err != nil {
+		return nil, "", err
+	}
+	if err := put("core/judge/zz_corpus_test.go", corpusTest); err != nil {
+		return nil, "", err
+	}
+	overlay, err := json.Marshal(map[string]map[string]string{"Replace": replace})
+	if err != nil {
+		return nil, "", err
+	}
+	file := filepath.Join(dir, "overlay.json")
+	program = filepath.Join(dir, "cases")
+	if err := os.WriteFile(file, overlay, 0o600); err != nil {
+		return nil, "", err
+	}
+	if out, err := exec.Command("go", "test", "-c", "-overlay", file, "-o", program, "./core/judge").CombinedOutput(); err != nil {
+		return nil, "", fmt.Errorf("the marked program does not build: %s", out)
+	}
+	return clauses, program, nil
 }
 
-// mutantsOf takes the clauses of a file away one by one.
-func mutantsOf(name string) ([]mutant, error) {
+// mark marks the clauses of a file, which are added to those before.
+func mark(name string, clauses []clause) ([]clause, string, error) {
 	text, err := os.ReadFile(name)
 	if err != nil {
-		return nil, err
+		return nil, "", err
 	}
 	lines := strings.Split(string(text), "\n")
 	files := token.NewFileSet()
-	f, err := parser.ParseFile(files, name, text, parser.ParseComments)
+	f, err := parser.ParseFile(files, name, text, parser.SkipObjectResolution)
 	if err != nil {
-		return nil, err
+		return nil, "", err
 	}
-	var mutants []mutant
+	function := ""
 	var failed error
 	try := func(at *ast.Expr, instead string) {
 		where := files.Position((*at).Pos())
-		if strings.HasSuffix(lines[where.Line-1], "// bound") {
+		if !where.IsValid() || strings.HasSuffix(lines[where.Line-1], "// bound") {
 			return
 		}
-		var was, now bytes.Buffer
+		var was bytes.Buffer
 		if err := format.Node(&was, files, *at); err != nil {
 			failed = err
 			return
 		}
-		kept := *at
-		// It is still worked out, so that no variable is unused.
-		*at = &ast.BinaryExpr{X: &ast.ParenExpr{X: kept}, Op: map[string]token.Token{"false": token.LAND, "true": token.LOR}[instead], Y: ast.NewIdent(instead)}
-		if err := format.Node(&now, files, f); err != nil {
-			failed = err
-		}
-		*at = kept
-		mutants = append(mutants, mutant{name, fmt.Sprintf("%s: %s, taken for %s", where, was.String(), instead), now.Bytes()})
+		n := strconv.Itoa(len(clauses))
+		clauses = append(clauses, clause{function, where.String(), was.String() + ", taken for " + instead})
+		*at = &ast.CallExpr{Fun: ast.NewIdent("clause"), Args: []ast.Expr{&ast.BasicLit{Kind: token.INT, Value: n}, *at, ast.NewIdent(instead)}}
 	}
 	ast.Inspect(f, func(n ast.Node) bool {
 		switch n := n.(type) {
+		case *ast.FuncDecl:
+			function = n.Name.Name
 		case *ast.IfStmt:
 			try(&n.Cond, "false")
 		case *ast.SwitchStmt:
@@ -147,39 +235,9 @@ func mutantsOf(name string) ([]mutant, error) {
 		}
 		return true
 	})
-	return mutants, failed
-}
-
-// notice reports whether the cases fail with a mutant; one that does not end counts as noticed.
-func notice(m mutant) (bool, error) {
-	args := []string{"test", "-timeout", "60s", "-run", "^TestCases$", "./core/judge"}
-	if m.source != nil {
-		dir, err := os.MkdirTemp("", "wharf-mutant-")
-		if err != nil {
-			return false, err
-		}
-		defer os.RemoveAll(dir)
-		changed, overlay := filepath.Join(dir, "changed.go"), filepath.Join(dir, "overlay.json")
-		whole, err := filepath.Abs(m.file)
-		if err != nil {
-			return false, err
-		}
-		text, err := json.Marshal(map[string]map[string]string{"Replace": {whole: changed}})
-		if err != nil {
-			return false, err
-		}
-		if err := os.WriteFile(changed, m.source, 0o600); err != nil {
-			return false, err
-		}
-		if err := os.WriteFile(overlay, text, 0o600); err != nil {
-			return false, err
-		}
-		args = append([]string{args[0], "-overlay", overlay}, args[1:]...)
+	var marked bytes.Buffer
+	if err := format.Node(&marked, files, f); err != nil && failed == nil {
+		failed = err
 	}
-	out, err := exec.Command("go", args...).CombinedOutput()
-	ran := slices.ContainsFunc([]string{"--- FAIL", "panic:", "fatal error:"}, func(said string) bool { return bytes.Contains(out, []byte(said)) })
-	if err != nil && !ran {
-		return false, fmt.Errorf("%s: %s", m.what, out)
-	}
-	return err != nil, nil
+	return clauses, marked.String(), failed
 }

@@ -61,3 +61,10 @@ func TestEveryCase(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, string(golden), text.String(), "go test ./internal/sentences -update, then read what differs")
 }
+
+// TestTitle: a title that is written from right to left turns nothing around it.
+func TestTitle(t *testing.T) {
+	for title, want := range map[string]string{"": "Untitled", "Lindqvist party": "Lindqvist party", "<b>Osei</b>": "<b>Osei</b>", "حفل 12": "\u2068حفل 12\u2069"} {
+		assert.Equal(t, want, sentences.Title(title, "Untitled"))
+	}
+}

@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"time"
 
+	"golang.org/x/text/unicode/bidi"
+
 	"wharf/core/conflict"
 	"wharf/core/echo"
 	"wharf/core/span"
@@ -54,4 +56,18 @@ func Range(s span.Span, g span.Grain) string {
 		return fmt.Sprintf("%d %s to %s", day, month.String()[:3], end)
 	}
 	return fmt.Sprintf("%d to %s", day, end)
+}
+
+// Title is what a booking is called in a sentence; one that is written from right to left turns
+// nothing around it (Unicode Standard Annex 9, isolates).
+func Title(title, untitled string) string {
+	if title == "" {
+		return untitled
+	}
+	for _, r := range title {
+		if p, _ := bidi.LookupRune(r); p.Class() == bidi.R || p.Class() == bidi.AL {
+			return "\u2068" + title + "\u2069"
+		}
+	}
+	return title
 }

@@ -41,9 +41,7 @@ func (s *server) lifeOf(ctx context.Context, k store.ConflictWith, bookings []ge
 }
 
 func eventSentence(e store.ConflictEvent, title string) string {
-	if title == "" {
-		title = "an untitled booking"
-	}
+	title = sentences.Title(title, "an untitled booking")
 	switch e.Event {
 	case store.EventOpened:
 		return fmt.Sprintf("It opened: %s.", kindNow(e.Note))
@@ -119,12 +117,7 @@ func (s *server) foundLate(ctx context.Context, k store.ConflictWith, bookings [
 	return text, nil
 }
 
-func titleOf(b gen.Booking) string {
-	if b.Title == "" {
-		return "The later booking"
-	}
-	return b.Title
-}
+func titleOf(b gen.Booking) string { return sentences.Title(b.Title, "The later booking") }
 
 // spoken is a length of time as people say it.
 func spoken(d time.Duration) string {

@@ -12,6 +12,7 @@ import (
 	"wharf/core/echo"
 	"wharf/core/judge"
 	"wharf/core/span"
+	"wharf/internal/sentences"
 	"wharf/service/store"
 )
 
@@ -55,7 +56,7 @@ func firstOf(bookings []store.Booking) *gen.First {
 	ours := false
 	for _, b := range bookings {
 		if b.ID == id {
-			first.Why = b.Title + " was there first: "
+			first.Why = sentences.Title(b.Title, "The untitled one") + " was there first: "
 		}
 		ours = ours || b.FeedID == 0
 	}

@@ -1,5 +1,6 @@
 // The evidence of a conflict as dated facts, in the order of time.
 import type { BookingLife, Conflict } from '@/data/api'
+import { titleOf } from './origin'
 
 export interface Fact {
   at: string
@@ -12,7 +13,7 @@ export function factsOf(conflict: Conflict, lives: BookingLife[] = []): Fact[] {
   const facts: Fact[] = [{ at: conflict.opened, text: 'The conflict was found' }]
   if (conflict.cleared) facts.push({ at: conflict.cleared, text: 'The feeds no longer showed it' })
   for (const b of conflict.bookings) {
-    const who = b.title || 'Untitled'
+    const who = titleOf(b)
     if (b.feed === undefined) {
       facts.push({ at: b.seenBy, text: `${who} was entered in ${b.label}`, booking: b.id })
       continue
@@ -33,7 +34,7 @@ export function factsOf(conflict: Conflict, lives: BookingLife[] = []): Fact[] {
 
 /** Where a booking went, as dated facts. */
 export function travelsOf({ booking, travels }: BookingLife): Fact[] {
-  const who = booking.title || 'Untitled'
+  const who = titleOf(booking)
   return travels.flatMap((t) => {
     const facts: Fact[] = [{ at: t.published, text: `${t.platform.name} was told of ${who}`, booking: booking.id }]
     if (t.pickedUp) facts.push({ at: t.pickedUp, text: `${t.platform.name} picked that up`, booking: booking.id })

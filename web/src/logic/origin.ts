@@ -7,6 +7,12 @@ export const colorOf = (color?: Color) => (color ? `var(--feed-${color})` : 'var
 /** Whether a booking is hidden with its feed; what came from none never is. */
 export const isHidden = (b: Booking, hidden: number[]) => b.feed !== undefined && hidden.includes(b.feed)
 
+const rightToLeft = /[\u0590-\u08ff\ufb1d-\ufdff\ufe70-\ufefc]/
+
+/** What a booking is called; one that is written from right to left turns nothing around it. */
+export const titleOf = (b: { title: string }) =>
+  rightToLeft.test(b.title) ? `\u2068${b.title}\u2069` : b.title || 'Untitled'
+
 /** Who is to change a booking. */
 export const changedAt = (b: Booking) => b.platform?.name ?? 'Wharf itself'
 

@@ -3,7 +3,7 @@ import { computed } from 'vue'
 import type { Booking, Calendar, Conflict } from '@/data/api'
 import { addDays, dayName } from '@/logic/dates'
 import { lengthWords, stretch } from '@/logic/layout'
-import { colorOf, counts } from '@/logic/origin'
+import { colorOf, counts, titleOf } from '@/logic/origin'
 
 const props = defineProps<{
   calendars: Calendar[]
@@ -65,7 +65,7 @@ const clashing = (booking: Booking, conflicts: Conflict[]) =>
         @click="emit('choose', b)"
       >
         <span>
-          <strong>{{ b.title || 'Untitled' }}</strong><template v-if="clock">{{ ' ' + clock }}</template>
+          <strong>{{ titleOf(b) }}</strong><template v-if="clock">{{ ' ' + clock }}</template>
         </span>
         <span class="soft small">
           <template v-if="calendars.length > 1">{{ calendar.name }} · </template>{{ b.label }},

@@ -4,13 +4,14 @@ import type { Answer, Booking } from '@/data/api'
 import { answerWords, sayingOf, useAnswering } from '@/logic/answers'
 import EffectList from './EffectList.vue'
 import TimeAgo from './TimeAgo.vue'
+import { titleOf } from '@/logic/origin'
 
 const props = defineProps<{ booking: Booking; conflict?: number }>()
 const answering = useAnswering()
 const said = computed(() => props.booking.answer)
 const asked = computed(() => props.booking.verdict === 'unclear' || props.booking.verdict === 'stale')
 const box = ref<HTMLElement>()
-const title = computed(() => props.booking.title || 'Untitled')
+const title = computed(() => titleOf(props.booking))
 
 async function say(what?: Answer) {
   await answering.begin(sayingOf([props.booking], what, props.conflict))

@@ -5,7 +5,7 @@ import type { Booking, Calendar, Conflict } from '@/data/api'
 import { layLine, scales, ticksOf, weekendsOf, type Line, type Placed, type Scale } from '@/logic/board'
 import { addDays, daysBetween } from '@/logic/dates'
 import { lengthWords, spanWords } from '@/logic/layout'
-import { colorOf, counts, isHidden } from '@/logic/origin'
+import { colorOf, counts, isHidden, titleOf } from '@/logic/origin'
 import FeedTag from './FeedTag.vue'
 import NowLine from './NowLine.vue'
 
@@ -132,7 +132,7 @@ const heightOf = (row: Row) => Math.max(1, row.line.lanes) * rowHeight + (isSub(
 function describe(b: Booking, calendar: Calendar): string {
   const kind = b.verdict === 'echo' ? 'echo' : b.tentative ? 'tentative' : b.blocks ? '' : 'shown only'
   const span = `${spanWords(b.start, b.end, calendar)} (${lengthWords(b.start, b.end, calendar)})`
-  return [b.title || 'Untitled', b.label, span, kind].filter(Boolean).join(', ')
+  return [titleOf(b), b.label, span, kind].filter(Boolean).join(', ')
 }
 
 /** The echo that is pointed at, of which a thread leads to its original. */
@@ -258,7 +258,7 @@ const barStyle = (bar: Placed) => ({
               @focus="pointed = bar.booking.reflects ? bar.booking : null"
               @blur="pointed = null"
             >
-              <span v-if="(bar.to - bar.from) * px > 30" class="text">{{ bar.booking.title || 'Untitled' }}</span>
+              <span v-if="(bar.to - bar.from) * px > 30" class="text">{{ titleOf(bar.booking) }}</span>
             </button>
             <router-link
               v-for="clash in inView(row.line.clashes)"

@@ -6,6 +6,7 @@ import { lengthWords, spanWords } from '@/logic/layout'
 import AnswerForm from './AnswerForm.vue'
 import FeedTag from './FeedTag.vue'
 import TimeAgo from './TimeAgo.vue'
+import { titleOf } from '@/logic/origin'
 
 const props = defineProps<{ booking: Booking | null; calendar: Calendar }>()
 const emit = defineEmits<{ close: [] }>()
@@ -30,7 +31,7 @@ const notices: Record<string, string> = {
 </script>
 
 <template>
-  <el-drawer v-model="open" size="min(26rem, 100%)" :with-header="true" :title="booking?.title || 'Untitled'">
+  <el-drawer v-model="open" size="min(26rem, 100%)" :with-header="true" :title="booking ? titleOf(booking) : ''">
     <div v-if="booking" class="panel">
       <p class="span">
         {{ spanWords(booking.start, booking.end, calendar) }}
@@ -57,8 +58,7 @@ const notices: Record<string, string> = {
       </p>
       <AnswerForm v-if="asked" :booking="now ?? booking" />
       <p v-if="life.data.value?.original" class="soft">
-        Its original: <bdi>{{ life.data.value.original.title || 'Untitled' }}</bdi>,
-        {{ life.data.value.original.label }},
+        Its original: {{ titleOf(life.data.value.original) }}, {{ life.data.value.original.label }},
         {{ spanWords(life.data.value.original.start, life.data.value.original.end, calendar) }}.
       </p>
       <p v-for="n in booking.notices ?? []" :key="n" class="note">{{ notices[n] ?? n }}</p>
@@ -92,7 +92,7 @@ const notices: Record<string, string> = {
             ><template v-else>has not picked that up yet</template
             ><template v-if="t.withdrawn">; it was taken out <TimeAgo :at="t.withdrawn" /></template>.
             <template v-for="a in t.again ?? []" :key="a.id"
-              >It was seen there again <TimeAgo :at="a.seenBy" />, as <bdi>{{ a.title || 'Untitled' }}</bdi>.
+              >It was seen there again <TimeAgo :at="a.seenBy" />, as {{ titleOf(a) }}.
             </template>
           </li>
         </ul>

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import type { Calendar, Conflict } from '@/data/api'
 import { lengthWords, spanWords } from '@/logic/layout'
-import { kindNames } from '@/logic/origin'
+import { kindNames, titleOf } from '@/logic/origin'
 import AcknowledgeForm from './AcknowledgeForm.vue'
 import FeedTag from './FeedTag.vue'
 import TimeAgo from './TimeAgo.vue'
@@ -22,7 +22,7 @@ defineProps<{ conflict: Conflict; calendar: Calendar; named?: boolean }>()
     </h2>
     <ul>
       <li v-for="b in conflict.bookings" :key="b.id">
-        <strong>{{ b.title || 'Untitled' }}</strong>
+        <strong>{{ titleOf(b) }}</strong>
         {{ spanWords(b.start, b.end, calendar) }} ({{ lengthWords(b.start, b.end, calendar)
         }}<template v-if="b.units > 1">, {{ b.units }} units</template>), <FeedTag :color="b.color" :label="b.label" />,
         <span class="soft"

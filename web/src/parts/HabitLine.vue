@@ -6,6 +6,7 @@ import { shortDay } from '@/logic/dates'
 import { useProblems } from '@/logic/form'
 import EffectList from './EffectList.vue'
 import TimeAgo from './TimeAgo.vue'
+import { titleOf } from '@/logic/origin'
 
 const props = defineProps<{ platform: number; habit: Habit; where: string; superseded: boolean }>()
 const change = useChangeHabit()
@@ -68,7 +69,7 @@ const habit = toRef(props, 'habit')
     </div>
     <ul v-if="showing" class="soft">
       <li v-for="l in lives" :key="l.booking.id">
-        <bdi>{{ l.booking.title || 'Untitled' }}</bdi> from {{ shortDay(l.booking.start.slice(0, 10)) }} to
+        {{ titleOf(l.booking) }} from {{ shortDay(l.booking.start.slice(0, 10)) }} to
         {{ shortDay(l.booking.end.slice(0, 10)) }}, seen since <TimeAgo :at="l.booking.seenBy" />
       </li>
       <li v-if="(habit.bookings?.length ?? 0) > most">and {{ habit.bookings!.length - most }} more</li>

@@ -3,7 +3,7 @@ import { computed, ref } from 'vue'
 import type { Booking, Calendar, Conflict } from '@/data/api'
 import { addDays, shortDay } from '@/logic/dates'
 import { layWeek, lengthWords, spanWords, type Bar } from '@/logic/layout'
-import { colorOf, counts } from '@/logic/origin'
+import { colorOf, counts, titleOf } from '@/logic/origin'
 
 const props = defineProps<{
   calendar: Calendar
@@ -32,7 +32,7 @@ const headHeight = 1.6
 function describe(b: Booking): string {
   const kind = b.verdict === 'echo' ? 'echo' : b.tentative ? 'tentative' : b.blocks ? '' : 'shown only'
   const span = `${spanWords(b.start, b.end, props.calendar)} (${lengthWords(b.start, b.end, props.calendar)})`
-  return [b.title || 'Untitled', b.label, span, kind].filter(Boolean).join(', ')
+  return [titleOf(b), b.label, span, kind].filter(Boolean).join(', ')
 }
 
 /** The echo that is pointed at, of which a thread leads to its original. */
@@ -105,7 +105,7 @@ const classes = (bar: Bar) => ({
       >
         <span class="text"
           ><template v-if="bar.clock">{{ bar.clock + ' ' }}</template
-          >{{ bar.booking.title || 'Untitled' }}<span class="label"> · {{ bar.booking.label }}</span></span
+          >{{ titleOf(bar.booking) }}<span class="label"> · {{ bar.booking.label }}</span></span
         >
       </button>
       <span v-if="threadIn(week.bars)" class="thread" aria-hidden="true" :style="threadIn(week.bars)" />

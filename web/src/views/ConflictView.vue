@@ -7,7 +7,7 @@ import { layLine, reach } from '@/logic/board'
 import { addDays, shortDay } from '@/logic/dates'
 import { factsOf } from '@/logic/facts'
 import { lengthWords, spanWords, stretch } from '@/logic/layout'
-import { changedAt, colorOf, doubtfulIn, kindNames } from '@/logic/origin'
+import { changedAt, colorOf, doubtfulIn, kindNames, titleOf } from '@/logic/origin'
 import AcknowledgeForm from '@/parts/AcknowledgeForm.vue'
 import AnswerForm from '@/parts/AnswerForm.vue'
 import FeedTag from '@/parts/FeedTag.vue'
@@ -82,7 +82,7 @@ const exact = (at: string) => new Date(at).toLocaleString('en-GB', { dateStyle: 
           top: `${bar.lane * 2.6 + 1.5}rem`,
           '--feed': colorOf(bar.booking.color),
         }"
-        >{{ bar.booking.title || 'Untitled' }}</span
+        >{{ titleOf(bar.booking) }}</span
       >
       <span
         v-for="c in drawn.line.clashes"
@@ -101,7 +101,7 @@ const exact = (at: string) => new Date(at).toLocaleString('en-GB', { dateStyle: 
     <ul class="bookings">
       <li v-for="b in conflict.bookings" :key="b.id">
         <h2>
-          <bdi>{{ b.title || 'Untitled' }}</bdi>
+          {{ titleOf(b) }}
         </h2>
         <p>
           {{ spanWords(b.start, b.end, calendar) }}
@@ -141,14 +141,13 @@ const exact = (at: string) => new Date(at).toLocaleString('en-GB', { dateStyle: 
       <p v-if="conflict.kind === 'unclear'">
         See on
         {{ [...new Set(doubtful.map(changedAt))].join(' or ') }} whether
-        {{ doubtful.map((b) => b.title || 'Untitled').join(' or ') }}
+        {{ doubtful.map((b) => titleOf(b)).join(' or ') }}
         is a booking of its own there, and say above which it is. Ours, reflected: then nothing is sold twice, and this
         clears. A sale of its own: then the time is sold twice.
       </p>
       <p>
         <template v-if="conflict.kind === 'unclear'">If it is, agree</template><template v-else>Agree</template> with
-        <template v-if="conflict.first">{{ later.map((b) => b.title || 'Untitled').join(' or ') }}</template><template
-          v-else
+        <template v-if="conflict.first">{{ later.map((b) => titleOf(b)).join(' or ') }}</template><template v-else
           >one of the guests</template
         >
         on other dates, and cancel or move the booking on

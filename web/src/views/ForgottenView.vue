@@ -6,6 +6,7 @@ import { lengthWords, spanWords } from '@/logic/layout'
 import { lostWords } from '@/logic/today'
 import AnswerForm from '@/parts/AnswerForm.vue'
 import TimeAgo from '@/parts/TimeAgo.vue'
+import { titleOf } from '@/logic/origin'
 
 const blocks = useForgottenBlocks()
 const calendars = useCalendars()
@@ -37,7 +38,7 @@ const platforms = computed(() => {
       <ul class="blocks">
         <li v-for="b in held" :key="b.id">
           <h3>
-            <bdi>{{ b.title || 'Untitled' }}</bdi>
+            {{ titleOf(b) }}
           </h3>
           <p>
             {{ calendarOf(b)!.name }}, {{ spanWords(b.start, b.end, calendarOf(b)!) }}

@@ -8,6 +8,7 @@ import { count } from '@/logic/dates'
 import { useProblems } from '@/logic/form'
 import { lengthWords, spanWords } from '@/logic/layout'
 import EffectList from '@/parts/EffectList.vue'
+import { titleOf } from '@/logic/origin'
 
 type Choice = 'one' | 'other' | 'both' | ''
 
@@ -121,8 +122,7 @@ async function declare(by: number, of: number) {
               <span class="soft">{{ lengthWords(p.one.start, p.one.end, calendar) }}</span>
             </p>
             <p class="soft">
-              <bdi>{{ p.one.title || 'Untitled' }}</bdi> on {{ names[0] }},
-              <bdi>{{ p.other.title || 'Untitled' }}</bdi> on
+              {{ titleOf(p.one) }} on {{ names[0] }}, {{ titleOf(p.other) }} on
               {{ names[1] }}
             </p>
             <el-radio-group v-model="choices[p.conflict.id]" :aria-label="`Sold where, ${p.one.start}?`">

@@ -15,6 +15,7 @@ import { lengthWords, spanWords } from '@/logic/layout'
 import { directionsOf, endWord, lostWords, movementsOn, questionsOf, startWord } from '@/logic/today'
 import AddCalendar from '@/parts/AddCalendar.vue'
 import TimeAgo from '@/parts/TimeAgo.vue'
+import { titleOf } from '@/logic/origin'
 
 const now = useClock()
 const calendars = useCalendars()
@@ -55,7 +56,7 @@ const heading = computed(() => {
 })
 const byID = computed(() => new Map(all.value.map((c) => [c.id, c])))
 const calendarOf = (c: Conflict) => byID.value.get(c.calendar)
-const guests = (c: Conflict) => c.bookings.map((b) => b.title || 'Untitled').join(' and ')
+const guests = (c: Conflict) => c.bookings.map((b) => titleOf(b)).join(' and ')
 
 const stuck = computed(() => all.value.filter((c) => c.trouble))
 const unwell = computed(() => (feeds.data.value ?? []).filter((f) => f.state !== 'fresh'))
@@ -209,7 +210,7 @@ const ready = computed(
             <tr v-for="m in d.go" :key="`go${m.booking.id}`">
               <td class="word soft">{{ endWord(m.calendar) }}</td>
               <td>
-                <strong>{{ m.booking.title || 'Untitled' }}</strong>
+                <strong>{{ titleOf(m.booking) }}</strong>
               </td>
               <td>
                 <router-link :to="`/calendars/${m.calendar.id}`">{{ m.calendar.name }}</router-link>
@@ -219,7 +220,7 @@ const ready = computed(
             <tr v-for="m in d.come" :key="`come${m.booking.id}`">
               <td class="word">{{ m.clock || startWord(m.calendar) }}</td>
               <td>
-                <strong>{{ m.booking.title || 'Untitled' }}</strong><span v-if="m.booking.tentative" class="soft">
+                <strong>{{ titleOf(m.booking) }}</strong><span v-if="m.booking.tentative" class="soft">
                   (tentative)</span
                 >
               </td>

@@ -1,0 +1,218 @@
+package main
+
+import (
+	"bufio"
+	"context"
+	"encoding/json"
+	"fmt"
+	"math/rand"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"wharf/core/carried"
+	"wharf/core/judge"
+	"wharf/core/span"
+	"wharf/sim"
+)
+
+// corpusTest is run with the marked program: it prints the numbers of the cases of a file, one a
+// line, that do not come out as they say.
+const corpusTest = `package judge_test
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"fmt"
+	"os"
+	"testing"
+
+	"wharf/core/judge"
+)
+
+func TestCorpus(t *testing.T) {
+	file, err := os.Open(os.Getenv("WHARF_CORPUS"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer file.Close()
+	in := bufio.NewScanner(file)
+	in.Buffer(nil, 1<<24)
+	for n := 0; in.Scan(); n++ {
+		c, err := judge.ReadCase(bytes.NewReader(in.Bytes()))
+		if err != nil {
+			t.Fatal(err)
+		}
+		if out, err := c.Run(context.Background()); err != nil || len(out.Differs(c)) > 0 {
+			fmt.Println("DIFFERS", n)
+		}
+	}
+}
+`
+
+const (
+	// about is how many days a case is about, and eachOf how many judgements one is taken of.
+	about  = 24
+	eachOf = 9
+)
+
+// mineCases writes cases that hold clauses which no case misses.
+func mineCases(program, dir, to string, years int, clauses []clause, survivors []int) error {
+	file := filepath.Join(dir, "corpus.jsonl")
+	cases, err := corpus(file, years)
+	if err != nil {
+		return err
+	}
+	fmt.Printf("looking through %d histories\n", len(cases))
+	if err := os.Setenv("WHARF_CORPUS", file); err != nil {
+		return err
+	}
+	holds := make([]map[int]bool, len(survivors)) // by survivor: the cases that would miss it
+	each(len(survivors), func(i int) {
+		holds[i] = map[int]bool{}
+		out, _ := told(program, survivors[i], "-test.run=^TestCorpus$") // one that breaks off has said enough
+		for line := range strings.SplitSeq(string(out), "\n") {
+			var n int
+			if _, err := fmt.Sscanf(line, "DIFFERS %d", &n); err == nil {
+				holds[i][n] = true
+			}
+		}
+	})
+	left := 0
+	for i, h := range holds {
+		if len(h) == 0 {
+			left++
+			fmt.Println("found nothing for", clauses[survivors[i]])
+		}
+	}
+	chosen := 0
+	for ; ; chosen++ {
+		best, held := -1, []int(nil)
+		for n := range cases {
+			var these []int
+			for i := range holds {
+				if holds[i][n] {
+					these = append(these, i)
+				}
+			}
+			if len(these) > len(held) || len(these) == len(held) && len(these) > 0 && size(cases[n]) < size(cases[best]) {
+				best, held = n, these
+			}
+		}
+		if best < 0 {
+			break
+		}
+		var what []string
+		for _, i := range held {
+			c := clauses[survivors[i]]
+			what = append(what, fmt.Sprintf("%s (%s)", c.what, c.function))
+			holds[i] = nil
+		}
+		c := cases[best]
+		c.About = "From the simulation. It would come out otherwise with: " + strings.Join(what, "; ") + "."
+		if err := write(filepath.Join(to, fmt.Sprintf("history-%03d.json", chosen+1)), c); err != nil {
+			return err
+		}
+	}
+	fmt.Printf("wrote %d cases; nothing was found for %d clauses\n", chosen, left)
+	return nil
+}
+
+func size(c judge.Case) (n int) {
+	for _, f := range c.Feeds {
+		n += len(f.Bookings)
+	}
+	return n
+}
+
+func write(name string, c judge.Case) error {
+	text, err := json.MarshalIndent(c, "", " ")
+	if err != nil {
+		return err
+	}
+	return os.WriteFile(name, append(text, '\n'), 0o644)
+}
+
+// corpus plays the simulation, and keeps some of what was judged in it as small cases.
+func corpus(file string, years int) (cases []judge.Case, err error) {
+	out, err := os.Create(file)
+	if err != nil {
+		return nil, err
+	}
+	defer out.Close()
+	in := bufio.NewWriter(out)
+	patterns := sim.Patterns()
+	found := make([][]judge.Case, years*len(patterns))
+	each(len(found), func(i int) {
+		setting := patterns[i%len(patterns)].Setting
+		rnd := rand.New(rand.NewSource(int64(i)))
+		setting.Seen = func(f judge.Facts) {
+			if rnd.Intn(eachOf) == 0 {
+				found[i] = append(found[i], small(f, rnd))
+			}
+		}
+		sim.Run(setting, int64(5000+i/len(patterns)))
+	})
+	for _, c := range slices.Concat(found...) {
+		if size(c) < 2 {
+			continue
+		}
+		text, err := json.Marshal(c)
+		if err != nil {
+			return nil, err
+		}
+		if _, err := in.Write(append(text, '\n')); err != nil {
+			return nil, err
+		}
+		cases = append(cases, c)
+	}
+	return cases, in.Flush()
+}
+
+// small is what facts say about a few weeks, as a case.
+func small(f judge.Facts, rnd *rand.Rand) judge.Case {
+	from := int64(span.DateOf(f.Now)) - 10 + rnd.Int63n(60)
+	within := span.Span{Start: from, End: from + about}
+	f.Bookings = slices.DeleteFunc(slices.Clone(f.Bookings), func(b judge.Booking) bool { return !b.Span.Overlaps(within) })
+	f.Feeds, f.Publications, f.Conflicts = slices.Clone(f.Feeds), slices.Clone(f.Publications), nil
+	for i := range f.Feeds {
+		f.Feeds[i].Gone = slices.Clone(f.Feeds[i].Gone)
+		n := 0
+		for _, g := range f.Feeds[i].Gone {
+			if g.Span.Overlaps(within) {
+				f.Feeds[i].Gone[n] = g
+				n++
+			}
+		}
+		f.Feeds[i].Gone = f.Feeds[i].Gone[:n]
+	}
+	for i := range f.Publications {
+		p := &f.Publications[i]
+		p.History = slices.DeleteFunc(slices.Clone(p.History), func(r carried.Row) bool { return !r.Span.Overlaps(within) })
+		used := map[int64]bool{}
+		for _, r := range p.History {
+			for _, v := range []int64{r.From, r.To, r.To + 1, r.To + 2} {
+				used[v] = true
+			}
+		}
+		last := len(p.Pickups) - 1
+		var pickups []carried.Pickup
+		for n, k := range p.Pickups {
+			if used[k.Version] || n == last || n > 0 && used[p.Pickups[n-1].Version] {
+				pickups = append(pickups, k)
+			}
+		}
+		p.Pickups = pickups
+	}
+	platforms := map[int64]string{}
+	for i, name := range []string{"Desk", "Strand", "Quay", "Berths", "Hall"} {
+		platforms[int64(i+1)] = name
+	}
+	result, err := judge.Judge(context.Background(), f)
+	if err != nil {
+		panic(err)
+	}
+	return judge.CaseOf(f, result, "", platforms, true)
+}
