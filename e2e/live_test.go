@@ -126,6 +126,14 @@ func TestPages(t *testing.T) {
 	}
 	p.do(chromedp.EmulateViewport(1280, 800), p.goTo("/board"))
 	p.see(".booking")
+	p.do(chromedp.Evaluate[chromedp.Void](`document.querySelector('.booking.echo').dispatchEvent(new MouseEvent('mouseenter'))`))
+	p.see(".thread path", ".booking.origin")
+	p.do(p.goTo("/calendars/1"))
+	p.see(".booking.echo")
+	p.do(chromedp.Evaluate[chromedp.Void](`document.querySelector('.booking.echo').dispatchEvent(new MouseEvent('mouseenter'))`))
+	p.see(".thread", ".booking.origin")
+	p.do(p.goTo("/board"))
+	p.see(".booking")
 	for _, scale := range []string{"day", "week", "season", "month"} {
 		p.do(chromedp.Evaluate[chromedp.Void](`document.querySelector('input[value=` + scale + `]').click()`))
 		p.see(".booking")

@@ -55,7 +55,7 @@ func TestCorpus(t *testing.T) {
 const (
 	// about is how many days a case is about, and eachOf how many judgements one is taken of.
 	about  = 24
-	eachOf = 9
+	eachOf = 3
 )
 
 // mineCases writes cases that hold clauses which no case misses.

@@ -94,7 +94,7 @@ func (s *server) foundLate(ctx context.Context, k store.ConflictWith, bookings [
 	case later == nil || later.Feed == nil:
 		return "", nil
 	case later.NotBefore == nil:
-		return fmt.Sprintf("%s was on its feed when Wharf first read it, so nothing tells when it was made.", titleOf(*later)), nil
+		return fmt.Sprintf("%s was on its feed when Wharf first read that: it could not be found earlier.", titleOf(*later)), nil
 	}
 	made, exact := *later.NotBefore, false
 	if c := later.Created; c != nil && !c.Before(made) && !c.After(later.SeenBy) {

@@ -27,8 +27,13 @@ export function factsOf(conflict: Conflict, lives: BookingLife[] = []): Fact[] {
     })
   }
   const among = new Set(conflict.bookings.map((b) => b.id))
-  for (const life of lives)
-    facts.push(...travelsOf(life).filter((f) => f.booking === life.booking.id || !among.has(f.booking ?? 0)))
+  const sellers = new Set(conflict.bookings.map((b) => b.platform?.id)) // whether these knew is what matters
+  for (const { booking, travels } of lives)
+    facts.push(
+      ...travelsOf({ booking, travels: travels.filter((t) => sellers.has(t.platform.id)) }).filter(
+        (f) => f.booking === booking.id || !among.has(f.booking ?? 0),
+      ),
+    )
   return facts.sort((a, b) => a.at.localeCompare(b.at))
 }
 

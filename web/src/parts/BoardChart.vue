@@ -414,9 +414,10 @@ const barStyle = (bar: Placed) => ({
 }
 .thread {
   position: absolute;
-  inset: 0;
-  width: 100%;
-  height: 100%;
+  top: 0;
+  left: 0;
+  width: 1px;
+  height: 1px;
   overflow: visible;
   z-index: 2;
   pointer-events: none;

@@ -8,6 +8,7 @@ import { count } from '@/logic/dates'
 import { useProblems } from '@/logic/form'
 import { lengthWords, spanWords } from '@/logic/layout'
 import EffectList from '@/parts/EffectList.vue'
+import TimeAgo from '@/parts/TimeAgo.vue'
 import { titleOf } from '@/logic/origin'
 
 type Choice = 'one' | 'other' | 'both' | ''
@@ -124,6 +125,10 @@ async function declare(by: number, of: number) {
             <p class="soft">
               {{ titleOf(p.one) }} on {{ names[0] }}, {{ titleOf(p.other) }} on
               {{ names[1] }}
+            </p>
+            <p v-if="p.conflict.first" class="soft">{{ p.conflict.first.why }}</p>
+            <p v-for="b in [p.one, p.other].filter((x) => x.created)" :key="b.id" class="soft">
+              {{ titleOf(b) }} was made <TimeAgo :at="b.created" />, says {{ b.platform?.name }}.
             </p>
             <el-radio-group v-model="choices[p.conflict.id]" :aria-label="`Sold where, ${p.one.start}?`">
               <el-radio value="one">sold on {{ names[0] }}</el-radio>
