@@ -24,7 +24,7 @@ func (env *Env) answerCommand() *cli.Command {
 		Name: "answer", Usage: "say whether the bookings that may be reflections are", ArgsUsage: "own|reflected|none CONFLICT...",
 		Description: "own: a sale of its platform's own, so the time is sold twice. reflected: ours, shown again, so it counts for nothing.\n" +
 			"none takes back what was said. It stands whatever is read later; what it would change is said first, and asked about.\n" +
-			"Example: wharf conflict answer reflected 12 13 --on \"Kittiwake Berths\"",
+			"Example: wharf conflict answer reflected 1 --on \"Strand & Tern Charters\" --try",
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "on", Usage: "platform or feed on whose bookings it is said, where several may be reflections"},
 			tryFlag, &cli.BoolFlag{Name: "yes", Aliases: []string{"y"}, Usage: "do it whatever it changes, without being asked"},
