@@ -52,14 +52,17 @@ func TestDatabaseHangs(t *testing.T) {
 		require.NoError(t, err)
 		return n
 	}
-	before := questions()
-	for range 5 {
-		resp, err := http.DefaultClient.Do(w.request(http.MethodGet, "/api/v1/bookings?from="+day(t, 0)+"&to="+day(t, 3)))
-		require.NoError(t, err)
-		require.NoError(t, resp.Body.Close())
-		require.Equal(t, http.StatusOK, resp.StatusCode)
-	}
-	assert.Less(t, questions()-before, 5*calendars, "the bookings of all calendars are not asked for one by one")
+	// What the service asks by itself meanwhile counts, too: one time without much of that is enough.
+	w.eventually("the bookings of all calendars are not asked for one by one", func() bool {
+		before := questions()
+		for range 5 {
+			resp, err := http.DefaultClient.Do(w.request(http.MethodGet, "/api/v1/bookings?from="+day(t, 0)+"&to="+day(t, 3)))
+			require.NoError(t, err)
+			require.NoError(t, resp.Body.Close())
+			require.Equal(t, http.StatusOK, resp.StatusCode)
+		}
+		return questions()-before < 5*calendars
+	})
 
 	require.NoError(t, server.Pause())
 	hasty := &http.Client{Timeout: patience}

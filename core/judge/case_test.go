@@ -18,9 +18,9 @@ import (
 	"wharf/core/judge"
 )
 
-// eachCase runs a test for every case file.
+// eachCase runs a test for every case file: those in words, and histories of the simulation.
 func eachCase(t *testing.T, test func(t *testing.T, c judge.Case)) {
-	files, err := filepath.Glob("testdata/cases/*.json")
+	files, err := filepath.Glob("testdata/*/*.json")
 	require.NoError(t, err)
 	require.NotEmpty(t, files)
 	for _, name := range files {

@@ -43,7 +43,7 @@ type clause struct {
 func (c clause) String() string { return c.where + ": " + c.what }
 
 func main() {
-	mine := flag.String("mine", "", "directory to write cases to that hold clauses which no case misses yet")
+	mine := flag.String("mine", "", "directory to write cases to that hold clauses which no case misses yet, such as core/judge/testdata/histories")
 	years := flag.Int("years", 1, "years of each mixture to look for cases in")
 	flag.Parse()
 	if err := run(*mine, *years); err != nil {
