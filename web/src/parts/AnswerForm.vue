@@ -2,7 +2,7 @@
 import { computed, nextTick, ref } from 'vue'
 import type { Answer, Booking } from '@/data/api'
 import { answerWords, sayingOf, useAnswering } from '@/logic/answers'
-import EffectList from './EffectList.vue'
+import GivingBox from './GivingBox.vue'
 import TimeAgo from './TimeAgo.vue'
 import { titleOf } from '@/logic/origin'
 
@@ -25,7 +25,14 @@ async function say(what?: Answer) {
     <p v-if="said">
       <strong>{{ said.by }} said <TimeAgo :at="said.at" /> that it is {{ answerWords[said.says] }}.</strong>
     </p>
-    <div v-if="answering.giving.value" class="giving">
+    <GivingBox
+      v-if="answering.giving.value"
+      :effects="answering.giving.value.effects"
+      :word="answering.giving.value.body.says ? 'Keep this answer' : 'Take it back'"
+      :busy="answering.busy.value"
+      @keep="answering.keep"
+      @leave="answering.leave"
+    >
       <p v-if="answering.giving.value.body.says">
         You say: <bdi>{{ title }}</bdi> on {{ booking.platform?.name ?? booking.label }} is
         <strong>{{ answerWords[answering.giving.value.body.says] }}</strong>. That stays so, whatever is read later,
@@ -34,14 +41,7 @@ async function say(what?: Answer) {
       <p v-else>
         You take back what was said of <bdi>{{ title }}</bdi>.
       </p>
-      <EffectList :effects="answering.giving.value.effects" />
-      <div class="act">
-        <el-button class="keep" type="primary" :loading="answering.busy.value" @click="answering.keep">{{
-          answering.giving.value.body.says ? 'Keep this answer' : 'Take it back'
-        }}</el-button>
-        <el-button text @click="answering.leave">Not now</el-button>
-      </div>
-    </div>
+    </GivingBox>
     <div v-else class="act">
       <template v-if="asked || said">
         <el-button v-if="said?.says !== 'own'" :loading="answering.busy.value" @click="say('own')"
@@ -58,15 +58,9 @@ async function say(what?: Answer) {
 </template>
 
 <style scoped>
-.answer,
-.giving {
+.answer {
   display: grid;
   gap: 0.5rem;
-}
-.giving {
-  border: 1px solid var(--line);
-  background: var(--paper-raised);
-  padding: 0.7rem 0.9rem;
 }
 .act {
   display: flex;

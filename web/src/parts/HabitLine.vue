@@ -4,7 +4,7 @@ import type { Effect, Habit } from '@/data/api'
 import { tries, useBookingLives, useChangeHabit } from '@/data/queries'
 import { shortDay } from '@/logic/dates'
 import { useProblems } from '@/logic/form'
-import EffectList from './EffectList.vue'
+import GivingBox from './GivingBox.vue'
 import TimeAgo from './TimeAgo.vue'
 import { titleOf } from '@/logic/origin'
 
@@ -83,15 +83,14 @@ const habit = toRef(props, 'habit')
         word
       }}</el-button>
     </div>
-    <div v-if="tried" class="giving">
-      <EffectList :effects="tried.effects" />
-      <div class="act">
-        <el-button type="primary" :loading="change.isPending.value" @click="keep">{{
-          tried.value === undefined ? 'Take it back' : 'Lay it down'
-        }}</el-button>
-        <el-button text @click="tried = null">Not now</el-button>
-      </div>
-    </div>
+    <GivingBox
+      v-if="tried"
+      :effects="tried.effects"
+      :word="tried.value === undefined ? 'Take it back' : 'Lay it down'"
+      :busy="change.isPending.value"
+      @keep="keep"
+      @leave="tried = null"
+    />
     <p v-if="problems.rest.value || problems.of('value')" role="alert" class="failed">
       {{ problems.of('value') ?? problems.rest.value }}
     </p>
@@ -118,13 +117,6 @@ const habit = toRef(props, 'habit')
 }
 .number {
   width: 16rem;
-}
-.giving {
-  border: 1px solid var(--line);
-  background: var(--paper-raised);
-  padding: 0.7rem 0.9rem;
-  display: grid;
-  gap: 0.5rem;
 }
 .failed {
   color: var(--alarm);

@@ -7,7 +7,7 @@ import { useAnswering } from '@/logic/answers'
 import { count } from '@/logic/dates'
 import { useProblems } from '@/logic/form'
 import { lengthWords, spanWords } from '@/logic/layout'
-import EffectList from '@/parts/EffectList.vue'
+import GivingBox from '@/parts/GivingBox.vue'
 import TimeAgo from '@/parts/TimeAgo.vue'
 import { titleOf } from '@/logic/origin'
 
@@ -152,18 +152,20 @@ async function declare(by: number, of: number) {
     <p v-else-if="!answering.giving.value" class="lead">
       Nothing is asked about these two any more. <router-link to="/conflicts">All conflicts</router-link>
     </p>
-    <div v-if="answering.giving.value" class="giving">
+    <GivingBox
+      v-if="answering.giving.value"
+      :effects="answering.giving.value.effects"
+      word="Keep these answers"
+      :busy="answering.busy.value"
+      @keep="keep"
+      @leave="answering.leave"
+    >
       <p>
         You say of {{ count(answering.giving.value.body.bookings.length, 'booking', 'bookings') }}:
         {{ answering.giving.value.body.says === 'own' ? 'a sale of its own' : 'the other one, reflected' }}. That stays
         so, whatever is read later, until it is taken back.
       </p>
-      <EffectList :effects="answering.giving.value.effects" />
-      <div class="act">
-        <el-button type="primary" :loading="answering.busy.value" @click="keep">Keep these answers</el-button>
-        <el-button text @click="answering.leave">Not now</el-button>
-      </div>
-    </div>
+    </GivingBox>
     <p v-if="answering.error.value" role="alert" class="failed">{{ answering.error.value }}</p>
   </div>
   <p v-else-if="conflicts.error.value" role="alert">{{ conflicts.error.value.message }}</p>
@@ -214,13 +216,6 @@ section {
   padding: 0.5rem 0;
   display: grid;
   gap: 0.15rem;
-}
-.giving {
-  border: 1px solid var(--line);
-  background: var(--paper-raised);
-  padding: 0.7rem 0.9rem;
-  display: grid;
-  gap: 0.5rem;
 }
 .failed {
   color: var(--alarm);
