@@ -157,9 +157,8 @@ type known struct {
 	verdict judge.Verdict
 }
 
-// judge judges the calendar, and compares that with the truth.
-func (w *world) judge() {
-	w.tally.Judgements++
+// facts are what Wharf knows, and the same bookings with the truth.
+func (w *world) facts() (judge.Facts, []known) {
 	f := judge.Facts{Calendar: calendar, Now: w.now, Conflicts: w.conflicts}
 	var all []known
 	for _, p := range w.platforms {
@@ -189,6 +188,13 @@ func (w *world) judge() {
 				Window: publish.Window(publish.Step(w.now, time.UTC), calendar.Grain, time.UTC)})
 		}
 	}
+	return f, all
+}
+
+// judge judges the calendar, and compares that with the truth.
+func (w *world) judge() {
+	w.tally.Judgements++
+	f, all := w.facts()
 	if w.Seen != nil {
 		w.Seen(f)
 	}

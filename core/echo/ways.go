@@ -31,28 +31,7 @@ func (m *matcher) ways() {
 		return m.learnt.salesForms[form] || m.learnt.alike[form]
 	})
 	for _, known := range []bool{true, false} { // what is known of the feed comes first
-		use := func(w Way) bool { return m.learnt.ways[w] == known && m.allowed(w) }
-		for _, i := range open {
-			if m.settled[i] || !use(Joined) {
-				continue
-			}
-			if items := m.joined(i); len(items) > 1 {
-				add(found{i, items, Joined})
-			}
-		}
-		if use(Split) {
-			for _, f := range m.split(open) {
-				add(f)
-			}
-		}
-		for _, i := range open {
-			if m.settled[i] {
-				continue
-			}
-			if it, way := m.nearly(i, use); it != nil {
-				add(found{i, []*item{it}, way})
-			}
-		}
+		m.differing(open, func(w Way) bool { return m.learnt.ways[w] == known && m.allowed(w) }, add)
 		if known {
 			m.cuts(open, add)
 		}
@@ -71,6 +50,31 @@ func (m *matcher) ways() {
 			v.Kind, v.Evidence.Against = Unclear, NewWay
 		}
 		m.verdicts[f.entry] = v
+	}
+}
+
+// differing finds entries that are items joined, split or nearly so, in the ways to use.
+func (m *matcher) differing(open []int, use func(Way) bool, add func(found)) {
+	for _, i := range open {
+		if m.settled[i] || !use(Joined) {
+			continue
+		}
+		if items := m.joined(i); len(items) > 1 {
+			add(found{i, items, Joined})
+		}
+	}
+	if use(Split) {
+		for _, f := range m.split(open) {
+			add(f)
+		}
+	}
+	for _, i := range open {
+		if m.settled[i] {
+			continue
+		}
+		if it, way := m.nearly(i, use); it != nil {
+			add(found{i, []*item{it}, way})
+		}
 	}
 }
 
