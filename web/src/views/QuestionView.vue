@@ -119,7 +119,7 @@ async function declare(by: number, of: number) {
         <ul class="pairs">
           <li v-for="p in pairs" :key="p.conflict.id">
             <p>
-              <strong>{{ spanWords(p.one.start, p.one.end, calendar) }}</strong>
+              <strong>{{ spanWords(p.one.start, p.one.end, calendar) }}</strong>{{ ' ' }}
               <span class="soft">{{ lengthWords(p.one.start, p.one.end, calendar) }}</span>
             </p>
             <p class="soft">
