@@ -10,6 +10,7 @@ import (
 	"wharf/core/conflict"
 	"wharf/core/echo"
 	"wharf/core/judge"
+	"wharf/core/span"
 )
 
 // Counts are what was counted, of everything or of one kind of platform.
@@ -212,6 +213,28 @@ func (w *world) hidden(s *sale) bool {
 	return p.JoinsOwn && text(w.lines(p)) == with
 }
 
+// sameAsStanding reports whether the feed of a platform would be the same if a sale within a span that was
+// cancelled stood: a block of the same dates has taken its place, and hides that it is gone.
+func (w *world) sameAsStanding(p *platform, within span.Span) bool {
+	if !p.JoinsOwn {
+		return false
+	}
+	is := text(w.lines(p))
+	for _, s := range p.sales {
+		if s.stands() || !s.span.Overlaps(within) {
+			continue
+		}
+		at := s.cancelled
+		s.cancelled = time.Time{}
+		same := text(w.lines(p)) == is
+		s.cancelled = at
+		if same {
+			return true
+		}
+	}
+	return false
+}
+
 // alarm counts a double booking in which no two sales clash.
 func (w *world) alarm(c judge.Conflict, byID map[int64]known, all []known) {
 	if c.Kind != conflict.DoubleBooking {
@@ -244,6 +267,12 @@ func (w *world) alarm(c judge.Conflict, byID map[int64]known, all []known) {
 			if s != t && s.span.Overlaps(t.span) {
 				return
 			}
+		}
+	}
+	for _, id := range c.Bookings {
+		if w.sameAsStanding(byID[id].on, c.Span) {
+			w.count(func(c *Counts) { c.CannotTell++ }, byID[id].on)
+			return
 		}
 	}
 	slices.Sort(names)

@@ -6,7 +6,8 @@
 // The sweep walks the starts and the ends of all spans, each sorted apart, and keeps the
 // sums of firm units, and of units in all. Where the firm sum is above the capacity it is a
 // double booking; where only the whole sum is, a tentative clash. Of the firm ones some may
-// be reflections: where the sum is above the capacity only with these, it is unclear. Spans are half-open:
+// be reflections: where the sum is above the capacity only with these, it is unclear. They are
+// among the bookings of a double booking, too: if one is none, it clashes there as well. Spans are half-open:
 // leaving and arriving on one day is no clash. Find and Follow take n log n steps for n
 // bookings, and as many more as what they return holds IDs.
 package conflict
@@ -200,8 +201,8 @@ func (s *sweep) each(r *runs, f func(run int, booking int64)) {
 	next := 0 // the first run that may hold a booking
 	for i := range s.bookings {
 		b := &s.bookings[i]
-		if b.Tentative && r.kind != TentativeClash || b.Unclear && r.kind == DoubleBooking {
-			continue // a firm excess is not the tentative one's doing, nor a sure one the unclear one's
+		if b.Tentative && r.kind != TentativeClash {
+			continue // a firm excess is not the tentative one's doing
 		}
 		for next < len(r.found) && r.found[next].Span.End <= b.Span.Start {
 			next++

@@ -23,13 +23,27 @@ func (m *matcher) await(from sources) {
 	}
 }
 
+// unseen makes what is written as a block, and of which nothing is found, no sale where its feed mirrors
+// another: what it reflects may have come and gone there between two readings.
+func (m *matcher) unseen() {
+	if len(m.feed.Mirrors) == 0 {
+		return
+	}
+	for i, e := range m.feed.Entries {
+		if m.learnt.blockForms[e.Form] && m.verdicts[i].Kind == Booking && m.verdicts[i].Evidence == (Evidence{}) {
+			m.verdicts[i] = Verdict{Kind: Unclear, Evidence: Evidence{Kind: Unseen, Against: NothingSpeaksForIt, Span: e.Span}}
+		}
+	}
+}
+
 // certain settles what UIDs say: ours, all but which is stale, and those that left elsewhere.
 func (m *matcher) certain(from sources) {
-	ways := map[Way][]int{}
+	ways, equals := map[Way][]int{}, 0
 	for i, e := range m.feed.Entries {
 		row := m.rows[i]
 		switch {
 		case row != nil:
+			equals++
 			m.settled[i] = true
 			m.used[row.row.Name] = true
 			if h := row.holding; !m.verdicts[i].Evidence.Live && !h.Again.IsZero() {
@@ -48,7 +62,7 @@ func (m *matcher) certain(from sources) {
 		}
 	}
 	for w, entries := range ways {
-		if w != Trimmed && len(entries) >= leastMeasures {
+		if w != Trimmed && w.isRule(len(entries), equals) {
 			m.learnWay(w, entries)
 		}
 		if w != Trimmed && w != Split && !m.learnt.ways[w] { // what lies within what was sent takes nothing more

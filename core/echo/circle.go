@@ -1,10 +1,6 @@
 package echo
 
-import (
-	"sort"
-
-	"wharf/core/carried"
-)
+import "wharf/core/carried"
 
 // growth is how often what overlaps something that was sent must have been sent on, and have come
 // back longer or elsewhere once more, for it to go round.
@@ -57,11 +53,8 @@ func circulate(all []*matcher) {
 // overlapped are the entries of other platforms that the platform was sent before it showed the
 // entry, and that this overlaps without being them.
 func (m *matcher) overlapped(entry int, at map[string]shown) (found []shown) {
-	e, items := m.feed.Entries[entry], m.held.items
-	n := sort.Search(len(items), func(i int) bool { return items[i].Span.Start >= e.Span.End })
-	for looked := 0; n > 0 && looked < mostAlike && m.furthest[n-1] > e.Span.Start; looked++ {
-		n--
-		it := items[n]
+	e := m.feed.Entries[entry]
+	for it := range m.around(e.Span, 0, mostAlike) {
 		if was, shown := at[it.UID]; shown && it.Span != e.Span && it.Span.Overlaps(e.Span) && m.mayShow(e, it) && !e.Stand.NotBefore.IsZero() {
 			found = append(found, was)
 		}

@@ -2,22 +2,35 @@ package echo
 
 import (
 	"cmp"
+	"iter"
 	"slices"
 	"sort"
 
 	"wharf/core/span"
 )
 
+// around are the items that may overlap a span, and as much more at both ends, those that begin
+// last first; of many the first so many.
+func (m *matcher) around(s span.Span, more int64, most int) iter.Seq[*item] {
+	return func(yield func(*item) bool) {
+		items := m.held.items
+		n := sort.Search(len(items), func(i int) bool { return items[i].Span.Start-more >= s.End })
+		for looked := 0; n > 0 && looked < most && m.furthest[n-1]+more > s.Start; looked++ { // bound
+			n--
+			if !yield(items[n]) {
+				return
+			}
+		}
+	}
+}
+
 // covered are the items that take an entry together, each of which its platform may still have
 // shown, and as much more at both ends, those that are published first; nil if they leave any of it.
 func (m *matcher) covered(e Entry, more int64) []*item {
 	var by []*item
-	items, rest := m.held.items, []span.Span{e.Span}
+	rest := []span.Span{e.Span}
 	for _, live := range []bool{true, false} {
-		n := sort.Search(len(items), func(i int) bool { return items[i].Span.Start-more >= e.Span.End })
-		for looked := 0; n > 0 && looked < mostWithin && m.furthest[n-1]+more > e.Span.Start; looked++ {
-			n--
-			it := items[n]
+		for it := range m.around(e.Span, more, mostWithin) {
 			if m.live(it) != live || !m.mayShow(e, it) {
 				continue
 			}
@@ -42,9 +55,9 @@ func (m *matcher) cuts(open []int, add func(found)) {
 	if m.learnt.ways[Widened] {
 		more = m.rules.Day
 	}
-	for _, i := range open {
+	for i := range m.unsettled(open) {
 		e := m.feed.Entries[i]
-		if m.settled[i] || !m.learnt.blockForms[e.Form] && !(m.unlikeSales(e) && m.learnt.ways[Split]) {
+		if !m.learnt.blockForms[e.Form] && !(m.unlikeSales(e) && m.learnt.ways[Split]) {
 			continue
 		}
 		if by := m.covered(e, more); len(by) > 1 {
@@ -79,8 +92,8 @@ func runsOf[T any](all []T, at func(T) span.Span) (runs []run[T]) {
 // was sent, laid end to end, or a day more.
 func (m *matcher) runs(open []int, add func(found)) {
 	var blocks []int
-	for _, i := range open {
-		if e := m.feed.Entries[i]; !m.settled[i] && (m.learnt.blockForms[e.Form] || m.unlikeSales(e)) {
+	for i := range m.unsettled(open) {
+		if e := m.feed.Entries[i]; m.learnt.blockForms[e.Form] || m.unlikeSales(e) {
 			blocks = append(blocks, i)
 		}
 	}
@@ -104,7 +117,9 @@ func (m *matcher) runs(open []int, add func(found)) {
 		}
 		for _, i := range r.of {
 			e, of := m.feed.Entries[i], slices.DeleteFunc(slices.Clone(was.of), func(it *item) bool { return it.Span.Start >= at(i).End || it.Span.End+more <= at(i).Start })
-			if len(of) > 0 && len(of) <= mostAlike && !slices.ContainsFunc(of, func(it *item) bool { return !m.mayShow(e, it) }) {
+			if len(of) > 0 &&
+				len(of) <= mostAlike && // bound
+				!slices.ContainsFunc(of, func(it *item) bool { return !m.mayShow(e, it) }) {
 				add(found{i, of, way})
 			}
 		}

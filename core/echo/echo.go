@@ -151,6 +151,7 @@ func Judge(r Rules, sent []Publication, feeds []Feed, originals map[string]span.
 	circulate(all)
 	findings := make([]Finding, len(feeds))
 	for i, m := range all {
+		m.unseen()
 		findings[i] = Finding{m.verdicts, m.habits()}
 	}
 	return findings
@@ -193,12 +194,10 @@ func (r Rules) withDefaults() Rules {
 	if r.Limit == 0 {
 		r.Limit = DefaultLimit
 	}
-	switch {
-	case r.Delay == 0:
+	if r.Delay == 0 {
 		r.Delay = DefaultDelay
-	case r.Delay < 0:
-		r.Delay = 0
 	}
+	r.Delay = max(r.Delay, 0)
 	r.Skew = max(r.Skew, LeastSkew)
 	r.Day = max(r.Day, 1)
 	return r

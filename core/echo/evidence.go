@@ -69,6 +69,9 @@ const (
 	// LeftThere: another platform showed it under the same UID until it went there, and this one is
 	// not written as a sale.
 	LeftThere Reason = "left_there"
+	// Unseen: it is written as only the blocks of its feed are, which mirrors another, and nothing that
+	// was seen there is it.
+	Unseen Reason = "unseen"
 	// Answered: a person said what it is.
 	Answered Reason = "answered"
 	// PartSent: it holds whole items that were sent, and more.

@@ -88,7 +88,7 @@ func CheckHabit(h HabitOf, value string) error {
 		}
 		return nil
 	case Rate:
-		if rate, err := strconv.ParseFloat(value, 64); value != Off && (err != nil || !(rate > 0 && rate <= mostRate)) {
+		if rate, _ := strconv.ParseFloat(value, 64); value != Off && !(rate > 0 && rate <= mostRate) { // 0 for what is no number
 			return fmt.Errorf("a rate cannot be %q: use sales a day, above 0 and up to %d, or %s", value, mostRate, Off)
 		}
 		return nil
@@ -186,8 +186,8 @@ func WithTitle(form, title string) string { return form + " " + strconv.Quote(ti
 
 // TitleOf takes a form apart again; titled is whether a title is part of it.
 func TitleOf(of string) (form, title string, titled bool) {
-	form, quoted, titled := strings.Cut(of, " ")
-	if title, err := strconv.Unquote(quoted); titled && err == nil {
+	form, quoted, _ := strings.Cut(of, " ")
+	if title, err := strconv.Unquote(quoted); err == nil {
 		return form, title, true
 	}
 	return of, "", false
@@ -268,11 +268,9 @@ func (l *learnt) remember(known Said) {
 
 // roundUp is the rate, per second, at the next of 1, 1.5, 2, 3, 5, 7 and 10 a day or of their
 // tens: what is learnt moves in steps.
+// It is above 0; infinite stays so.
 func roundUp(perSecond float64) float64 {
 	perDay := perSecond * 24 * 3600
-	if math.IsInf(perDay, 1) || perDay <= 0 {
-		return perSecond
-	}
 	ten := math.Pow(10, math.Floor(math.Log10(perDay)))
 	for _, step := range []float64{1, 1.5, 2, 3, 5, 7} {
 		if perDay <= step*ten*(1+1e-9) {

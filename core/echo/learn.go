@@ -17,9 +17,10 @@ type learnt struct {
 	measured                      bool    // the delay was
 	sales                         []Entry // that nothing could have sent
 	forms                         map[string]bool
-	lengths, hours                map[int64]int // of the sales, how many are so long, and begin at that time of the day
-	starts                        []int64       // in order
-	rate, rateBefore              float64       // of own sales per second, at the upper end; infinite while nothing is known
+	names                         map[string]bool // forms of which the title may be the name of a guest who comes again and again
+	lengths, hours                map[int64]int   // of the sales, how many are so long, and begin at that time of the day
+	starts                        []int64         // in order
+	rate, rateBefore              float64         // of own sales per second, at the upper end; infinite while nothing is known
 	from                          map[HabitOf][]int
 }
 
@@ -76,6 +77,17 @@ func (m *matcher) learn(from sources) {
 	delete(l.alike, "")
 	m.learnSales()
 	l.obey(m.feed.Said, m.rules.Delay)
+}
+
+// learnNames takes the title in a form for a guest's name where sales are written like it, and what was
+// sent does not explain all entries that bear it.
+func (m *matcher) learnNames() {
+	m.learnt.names = map[string]bool{}
+	for i, e := range m.feed.Entries {
+		if plain, _, titled := TitleOf(e.Form); titled && m.learnt.salesForms[plain] && !m.settled[i] {
+			m.learnt.names[e.Form] = true
+		}
+	}
 }
 
 // surelySold reports whether nobody can have sent the entry, nor the platform itself what it

@@ -193,7 +193,7 @@ func (m *matcher) equal() {
 		var keys []span.Span
 		for _, i := range m.open() {
 			k := key(m.feed.Entries[i].Span)
-			if len(items[k]) == 0 {
+			if len(items[k]) == 0 { // bound
 				continue
 			}
 			if len(entries[k]) == 0 {
@@ -217,6 +217,7 @@ func (m *matcher) equal() {
 		all[n].items[0] = m.successor(all[n].items[0])
 	}
 	m.equals = len(all)
+	m.learnNames()
 	m.learnByChance(all)
 	m.learnReflects(all)
 	besides := map[span.Span]int{} // own sales of the span
@@ -246,7 +247,7 @@ const mostCompared = 4096
 func (m *matcher) assign(entries []int, items []*item, way Way) map[int]*item {
 	fits := func(i int, it *item) bool {
 		e := m.feed.Entries[i]
-		return (way == "" || differs(e.Span, it.Span, m.rules.Day, m.feed.Today) == way) && m.eligible(e, it)
+		return differs(e.Span, it.Span, m.rules.Day, m.feed.Today) == way && m.eligible(e, it)
 	}
 	holder := map[carried.Name]int{} // of an item, by place in entries
 	given := map[int]*item{}
@@ -254,27 +255,29 @@ func (m *matcher) assign(entries []int, items []*item, way Way) map[int]*item {
 	var give func(i int) bool
 	few := len(entries)*len(items) <= mostCompared
 	give = func(i int) bool {
-		for looked, n := 0, len(items)-1; n >= 0 && (few || looked < mostAlike); n-- { // the one that was picked up last comes first
-			it := items[n]
-			looked++
+		for n, it := range slices.Backward(items) { // the one that was picked up last comes first
+			if !few && len(items)-n > mostAlike { // bound
+				break
+			}
 			if tried[it.Name] || !fits(i, it) {
 				continue
 			}
 			tried[it.Name] = true
-			other, taken := holder[it.Name]
-			if !taken || few && give(other) {
-				holder[it.Name], given[i] = i, it
-				if !few && n == len(items)-1 {
-					items = items[:n]
-				}
-				return true
+			if other, taken := holder[it.Name]; taken && (!few || // bound
+				!give(other)) {
+				continue
 			}
+			holder[it.Name], given[i] = i, it
+			if !few && n == len(items)-1 { // bound
+				items = items[:n]
+			}
+			return true
 		}
 		return false
 	}
 	for _, i := range entries {
 		tried = map[carried.Name]bool{}
-		if len(items) > 0 && (!few || len(given) < len(items)) {
+		if few || len(given) < len(items) { // bound
 			give(i)
 		}
 	}
@@ -345,7 +348,7 @@ func (m *matcher) speaking(e Entry, first *item, knew time.Time, besides bool) (
 		return SideBySide, 0
 	case !first.stamp.IsZero() && (first.stamp.Equal(e.Created) || first.stamp.Equal(e.Stamp) && e.Stamp.Before(e.Stand.SeenBy.Add(-m.rules.Skew))): // else it may be the time of our reading
 		return SameStamp, 0
-	case chance < m.rules.Limit && !m.learnt.alike[e.Form] && !m.learnt.ways[WithOwn]: // guests want the same nights more often than by chance
+	case chance < m.rules.Limit && !m.learnt.alike[e.Form] && !m.learnt.ways[WithOwn] && !m.learnt.names[e.Form]: // guests want the same nights more often than by chance
 		return Improbable, chance
 	}
 	return Held, 0

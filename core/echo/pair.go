@@ -93,7 +93,7 @@ func alike(all []*matcher) [][]shown {
 	}
 	var groups [][]shown
 	for _, g := range bySpan {
-		if len(g) > 1 && len(g) <= mostAlike {
+		if len(g) > 1 && len(g) <= mostAlike { // bound
 			groups = append(groups, g)
 		}
 	}

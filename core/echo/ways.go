@@ -2,6 +2,7 @@ package echo
 
 import (
 	"cmp"
+	"iter"
 	"math"
 	"slices"
 	"sort"
@@ -39,8 +40,7 @@ func (m *matcher) ways() {
 	m.runs(open, add)
 	m.learnByChance(all)
 	for w, n := range count {
-		// What a platform does to one block it does to nearly all, but for joining and splitting.
-		if n >= leastMeasures && (!w.more() || n > m.equals) {
+		if w.isRule(n, m.equals) {
 			m.learnWay(w, entriesOf(all, w))
 		}
 	}
@@ -53,27 +53,38 @@ func (m *matcher) ways() {
 	}
 }
 
+// isRule reports whether so many entries that differ in a way make it the feed's, where others equal
+// what was sent. What a platform does to one block it does to nearly all, but for joining and splitting.
+func (w Way) isRule(n, equals int) bool { return n >= leastMeasures && (!w.more() || n > equals) }
+
 // differing finds entries that are items joined, split or nearly so, in the ways to use.
 func (m *matcher) differing(open []int, use func(Way) bool, add func(found)) {
-	for _, i := range open {
-		if m.settled[i] || !use(Joined) {
-			continue
-		}
-		if items := m.joined(i); len(items) > 1 {
-			add(found{i, items, Joined})
+	if use(Joined) {
+		for i := range m.unsettled(open) {
+			if items := m.joined(i); len(items) > 1 {
+				add(found{i, items, Joined})
+			}
 		}
 	}
 	if use(Split) {
-		for _, f := range m.split(open) {
+		for _, f := range m.split(slices.Collect(m.unsettled(open))) {
 			add(f)
 		}
 	}
-	for _, i := range open {
-		if m.settled[i] {
-			continue
-		}
+	for i := range m.unsettled(open) {
 		if it, way := m.nearly(i, use); it != nil {
 			add(found{i, []*item{it}, way})
+		}
+	}
+}
+
+// unsettled are those of entries that nothing has settled meanwhile.
+func (m *matcher) unsettled(open []int) iter.Seq[int] {
+	return func(yield func(int) bool) {
+		for _, i := range open {
+			if !m.settled[i] && !yield(i) {
+				return
+			}
 		}
 	}
 }
@@ -100,10 +111,10 @@ func (m *matcher) within(e Entry, s span.Span) []*item {
 	first := sort.Search(len(items), func(i int) bool { return items[i].Span.Start >= s.Start })
 	var all []*item
 	for looked, it := range items[first:] {
-		if it.Span.Start >= s.End {
+		if it.Span.Start >= s.End { // bound
 			break
 		}
-		if looked == mostWithin {
+		if looked == mostWithin { // bound
 			return nil
 		}
 		if it.Span.End <= s.End && m.eligible(e, it) {
@@ -139,13 +150,7 @@ func (m *matcher) joined(i int) []*item {
 }
 
 // split finds the items that entries are pieces of, laid end to end.
-func (m *matcher) split(open []int) []found {
-	var pieces []int
-	for _, i := range open {
-		if !m.settled[i] {
-			pieces = append(pieces, i)
-		}
-	}
+func (m *matcher) split(pieces []int) []found {
 	slices.SortFunc(pieces, func(a, b int) int {
 		return cmp.Or(m.feed.Entries[a].Span.Compare(m.feed.Entries[b].Span), cmp.Compare(a, b))
 	})
@@ -266,11 +271,8 @@ func (m *matcher) parts() {
 // also what explains another entry. It is all of them if nothing would be left.
 func (m *matcher) notShown(e Entry, spans []span.Span) []span.Span {
 	rest := spans
-	items := m.held.items
-	n := sort.Search(len(items), func(i int) bool { return items[i].Span.Start >= e.Span.End })
-	for looked := 0; n > 0 && looked < mostWithin && m.furthest[n-1] > e.Span.Start; looked++ {
-		n--
-		if it := items[n]; m.live(it) && e.Span.Contains(it.Span) && m.mayShow(e, it) {
+	for it := range m.around(e.Span, 0, mostWithin) {
+		if m.live(it) && e.Span.Contains(it.Span) && m.mayShow(e, it) {
 			rest = without(rest, it.Span)
 		}
 	}
@@ -298,11 +300,7 @@ func (m *matcher) overlapping() {
 		if !m.unlikeSales(e) {
 			continue
 		}
-		items := m.held.items
-		n := sort.Search(len(items), func(i int) bool { return items[i].Span.Start >= e.Span.End })
-		for looked := 0; n > 0 && looked < mostAlike && m.furthest[n-1] > e.Span.Start; looked++ {
-			n--
-			it := items[n]
+		for it := range m.around(e.Span, 0, mostAlike) {
 			if it.Span == e.Span && !m.learnt.blockForms[e.Form] {
 				continue // one more than was sent
 			}

@@ -60,6 +60,13 @@ func (c Case) Run(ctx context.Context) (Outcome, error) {
 		named[id] = name
 	}
 	out.Conflicts = conflictWords(result.Conflicts, r.calendar.Grain, func(id int64) string { return named[id] })
+	for _, h := range result.Habits {
+		habit := NamedHabit{Platform: c.Feeds[h.Feed-1].Platform, Habit: string(h.Name), Of: h.Of, Value: h.Value}
+		for _, id := range h.From {
+			habit.From = append(habit.From, named[id])
+		}
+		out.Learnt = append(out.Learnt, habit)
+	}
 	out.Platforms = r.names
 	return out, nil
 }

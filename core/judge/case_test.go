@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
+	"flag"
 	"fmt"
 	"math/rand"
 	"os"
@@ -46,6 +47,42 @@ func comesOut(t *testing.T, c judge.Case) {
 
 // TestCases: every case file comes out as it says.
 func TestCases(t *testing.T) { eachCase(t, comesOut) }
+
+var update = flag.Bool("update", false, "write what comes out of the cases anew")
+
+// TestCasesInFull: all that comes out of a case, to the last datum of the evidence, with what is
+// known of the platforms and the bookings that taught it, is what it was. What changes is to be read
+// before it is written anew.
+func TestCasesInFull(t *testing.T) {
+	var all strings.Builder
+	eachCase(t, func(t *testing.T, c judge.Case) { fmt.Fprintf(&all, "== %s\n%s", t.Name(), inFull(t, c)) })
+	const golden = "testdata/in-full.txt"
+	if *update {
+		require.NoError(t, os.WriteFile(golden, []byte(all.String()), 0o644))
+	}
+	want, err := os.ReadFile(golden)
+	require.NoError(t, err)
+	assert.Equal(t, string(want), all.String())
+}
+
+// inFull is all that comes out of a case, in lines.
+func inFull(t *testing.T, c judge.Case) string {
+	t.Helper()
+	out, err := c.Run(context.Background())
+	require.NoError(t, err)
+	var all strings.Builder
+	for _, v := range out.Verdicts {
+		evidence, err := json.Marshal(v.Evidence)
+		require.NoError(t, err)
+		if v.Kind != judge.Counts || string(evidence) != "{}" {
+			fmt.Fprintln(&all, v.Name, v.Kind, string(evidence), v.Rest)
+		}
+	}
+	for _, h := range out.Learnt {
+		fmt.Fprintln(&all, h.Platform, h.Habit, h.Of, h.Value, h.From)
+	}
+	return all.String() + strings.Join(out.Conflicts, "\n") + "\n"
+}
 
 // TestCasesInAnyOrder: the same facts give the same verdicts, whatever comes first.
 func TestCasesInAnyOrder(t *testing.T) {

@@ -133,6 +133,7 @@ type CaseVerdict struct {
 type Outcome struct {
 	Verdicts  []NamedVerdict
 	Conflicts []string // "kind: names, start to end"
+	Learnt    []NamedHabit
 	Platforms []string // their names, by ID less one
 }
 
@@ -176,6 +177,12 @@ type NamedVerdict struct {
 	Name, Platform string
 	Start, End     string
 	Verdict
+}
+
+// NamedHabit is what is known of a platform of a case, and the bookings that it was learnt from.
+type NamedHabit struct {
+	Platform, Habit, Of, Value string
+	From                       []string
 }
 
 // Brief is the verdict as a case file has it.

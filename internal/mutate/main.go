@@ -1,5 +1,5 @@
-// Command mutate takes the clauses of core/echo away one by one, and runs the cases against
-// what is left: each must make one of them fail, or nobody would notice if it were gone.
+// Command mutate takes the clauses of core/echo away one by one, and runs the cases and the tables of
+// its tests against what is left: each must make one of them fail, or nobody would notice if it were gone.
 //
 // A clause is the condition of an if, a case of a switch without a tag, or a part of an
 // && or ||. Those that are only there to bound work, or to spare it, say so: nothing that
@@ -32,8 +32,12 @@ import (
 
 const room = "core/echo"
 
-// patience is how long the cases may take; one that does not end counts as noticed.
-const patience = 60 * time.Second
+// patience is how long the tests may take, and longPatience the histories that cases are looked for
+// in; what does not end counts as noticed.
+const (
+	patience     = 60 * time.Second
+	longPatience = 10 * time.Minute
+)
 
 // clause is one that can be taken away.
 type clause struct {
@@ -58,15 +62,15 @@ func run(mine string, years int) error {
 		return err
 	}
 	defer os.RemoveAll(dir)
-	clauses, program, err := marked(dir)
+	clauses, tests, err := marked(dir)
 	if err != nil {
 		return err
 	}
-	if noticed(program, -1) {
+	if tests.noticed(-1) {
 		return fmt.Errorf("the cases do not hold as it is")
 	}
 	lives := make([]bool, len(clauses))
-	each(len(clauses), func(i int) { lives[i] = !noticed(program, i) })
+	each(len(clauses), func(i int) { lives[i] = !tests.noticed(i) })
 	var survivors []int
 	for i, c := range clauses {
 		if lives[i] {
@@ -79,7 +83,7 @@ func run(mine string, years int) error {
 	case len(survivors) == 0:
 		return nil
 	case mine != "":
-		return mineCases(program, dir, mine, years, clauses, survivors)
+		return mineCases(tests, dir, mine, years, clauses, survivors)
 	}
 	return fmt.Errorf("no case misses them")
 }
@@ -98,18 +102,29 @@ func each(n int, do func(i int)) {
 	together.Wait()
 }
 
-// noticed reports whether the cases fail without a clause.
-func noticed(program string, clause int) bool {
-	_, err := told(program, clause, "-test.run=^TestCases$")
-	return err != nil
+// programs are the tests of the rooms, marked, by directory.
+type programs map[string]string
+
+// cases is where the case files are tested.
+const cases = "core/judge"
+
+// noticed reports whether a test fails without a clause. What all cases come to in full is compared
+// once; again in another order, or written anew, they need not be.
+func (p programs) noticed(clause int) bool {
+	for dir := range p {
+		if _, err := p.told(dir, clause, patience, "-test.skip=^TestCases$|InAnyOrder|Exported"); err != nil {
+			return true
+		}
+	}
+	return false
 }
 
-// told runs the program of the cases without a clause.
-func told(program string, clause int, args ...string) ([]byte, error) {
+// told runs the tests of a directory without a clause.
+func (p programs) told(dir string, clause int, patience time.Duration, args ...string) ([]byte, error) {
 	ctx, cancel := context.WithTimeout(context.Background(), patience)
 	defer cancel()
-	cmd := exec.CommandContext(ctx, program, args...)
-	cmd.Dir = "core/judge"
+	cmd := exec.CommandContext(ctx, p[dir], args...)
+	cmd.Dir = dir
 	cmd.Env = append(os.Environ(), "WHARF_CLAUSE="+strconv.Itoa(clause), "GOMEMLIMIT=1GiB")
 	return cmd.Output()
 }
@@ -132,11 +147,11 @@ func clause(n int, is, instead bool) bool {
 }
 `
 
-// marked builds the cases with every clause marked.
-func marked(dir string) (clauses []clause, program string, err error) {
+// marked builds the tests with every clause marked.
+func marked(dir string) (clauses []clause, tests programs, err error) {
 	files, err := filepath.Glob(room + "/*.go")
 	if err != nil {
-		return nil, "", err
+		return nil, nil, err
 	}
 	replace := map[string]string{}
 	put := func(name, text string) error {
@@ -153,31 +168,34 @@ func marked(dir string) (clauses []clause, program string, err error) {
 		}
 		var text string
 		if clauses, text, err = mark(name, clauses); err != nil {
-			return nil, "", err
+			return nil, nil, err
 		}
 		if err := put(name, text); err != nil {
-			return nil, "", err
+			return nil, nil, err
 		}
 	}
 	if err := put(room+"/zz_clauses.go", switchboard); err != nil {
-		return nil, "", err
+		return nil, nil, err
 	}
-	if err := put("core/judge/zz_corpus_test.go", corpusTest); err != nil {
-		return nil, "", err
+	if err := put(cases+"/zz_corpus_test.go", corpusTest); err != nil {
+		return nil, nil, err
 	}
 	overlay, err := json.Marshal(map[string]map[string]string{"Replace": replace})
 	if err != nil {
-		return nil, "", err
+		return nil, nil, err
 	}
 	file := filepath.Join(dir, "overlay.json")
-	program = filepath.Join(dir, "cases")
 	if err := os.WriteFile(file, overlay, 0o600); err != nil {
-		return nil, "", err
+		return nil, nil, err
 	}
-	if out, err := exec.Command("go", "test", "-c", "-overlay", file, "-o", program, "./core/judge").CombinedOutput(); err != nil {
-		return nil, "", fmt.Errorf("the marked program does not build: %s", out)
+	tests = programs{}
+	for _, room := range []string{room, cases} {
+		tests[room] = filepath.Join(dir, filepath.Base(room))
+		if out, err := exec.Command("go", "test", "-c", "-overlay", file, "-o", tests[room], "./"+room).CombinedOutput(); err != nil {
+			return nil, nil, fmt.Errorf("the marked program does not build: %s", out)
+		}
 	}
-	return clauses, program, nil
+	return clauses, tests, nil
 }
 
 // mark marks the clauses of a file, which are added to those before.

@@ -58,6 +58,8 @@ func grounds(e echo.Evidence, n Names) string {
 		return "Somebody said what it is."
 	case echo.LeftThere:
 		return fmt.Sprintf("%s showed it too, under the same UID, and shows it no more; this is not written as a sale, so it comes from there.", n.Of(e.Mirrors))
+	case echo.Unseen:
+		return fmt.Sprintf("This is written as only the blocks of %s are, and no booking was ever seen that it may come from.", whom)
 	case echo.Paired:
 		return fmt.Sprintf("%s shows just these dates too, nothing that Wharf sent explains it, and it is not alone: the two may be linked directly.", whom)
 	}
