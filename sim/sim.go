@@ -145,6 +145,14 @@ func (w *world) every(first, gap time.Duration, do func()) {
 	w.push(start.Add(first+time.Duration(w.rnd.Int63n(int64(gap)))), tick)
 }
 
+const (
+	// rounds is how often everything is read and picked up after the last sale, without a failure, until a
+	// block of what was cancelled must be gone.
+	rounds = 2
+	// slowest is the longest that a platform takes to apply what it downloaded.
+	slowest = 90 * time.Minute
+)
+
 // play runs what is due, in order of time, and lets it settle in the end.
 func (w *world) play() {
 	end := start.AddDate(0, 0, w.Days)
@@ -168,7 +176,7 @@ func (w *world) play() {
 		}
 	}
 	w.push(start.Add(30*time.Minute), guest)
-	settle := end.Add(6*w.PickEach + 6*w.ReadEach + 12*time.Hour)
+	settle := end.Add(rounds * (6*(w.PickEach+w.ReadEach)/5 + slowest))
 	for len(w.queue) > 0 && w.queue[0].at.Before(settle) {
 		e := w.queue[0]
 		w.queue = w.queue[1:]
@@ -189,7 +197,7 @@ func (w *world) maybeDown(p *platform, end time.Time) {
 
 // fails reports whether what a platform is asked, or asks, comes to nothing.
 func (w *world) fails(p *platform) bool {
-	return w.now.Before(p.downUntil) || w.rnd.Float64() < w.Fails
+	return w.now.Before(p.downUntil) || w.rnd.Float64() < w.Fails && w.now.Before(start.AddDate(0, 0, w.Days))
 }
 
 // example keeps the first of what went wrong in each way.

@@ -1,27 +1,9 @@
 package echo
 
 import (
-	"slices"
-	"time"
-
 	"wharf/core/carried"
 	"wharf/core/span"
 )
-
-// await lets blocks count for which nothing is found yet while a feed that this one mirrors was
-// not read since they came: what they reflect may be there.
-func (m *matcher) await(from sources) {
-	var read []time.Time
-	for _, f := range from.feeds {
-		if slices.Contains(m.feed.Mirrors, f.ID) {
-			read = append(read, f.Read)
-		}
-	}
-	for i, e := range m.feed.Entries {
-		unread := slices.ContainsFunc(read, func(at time.Time) bool { return at.Before(e.Stand.SeenBy) })
-		m.settled[i] = m.settled[i] || unread && m.learnt.blockForms[e.Form]
-	}
-}
 
 // unseen makes what is written as a block, and of which nothing is found, no sale where its feed mirrors
 // another: what it reflects may have come and gone there between two readings.
@@ -62,7 +44,7 @@ func (m *matcher) certain(from sources) {
 		}
 	}
 	for w, entries := range ways {
-		if w != Trimmed && w.isRule(len(entries), equals) {
+		if w.isRule(len(entries), equals) {
 			m.learnWay(w, entries)
 		}
 		if w != Trimmed && w != Split && !m.learnt.ways[w] { // what lies within what was sent takes nothing more
@@ -83,7 +65,7 @@ func (m *matcher) certain(from sources) {
 func (m *matcher) left(i int, from sources) {
 	e := m.feed.Entries[i]
 	was, found := from.leftAt(m.feed, e)
-	if !found || !m.learnt.blockForms[e.Form] && !m.unlikeSales(e) {
+	if !found || !m.ratherBlock(e) {
 		return
 	}
 	m.settled[i] = true

@@ -108,7 +108,11 @@ func (m *matcher) learnReflects(all []found) {
 		}
 	}
 	// What was learnt holds until something speaks against it.
-	if l.reflected == No && len(l.blockForms) == 0 && others == 0 || l.reflected == Yes && unshown < leastUnshown {
+	stays := len(l.blockForms) == 0 && others == 0
+	if l.reflected == Yes {
+		stays = unshown < leastUnshown
+	}
+	if stays {
 		l.reflects = l.reflected
 	}
 	switch {
@@ -146,18 +150,17 @@ func rateOf(sales []Entry, first, read time.Time) float64 {
 		switch {
 		case !e.Stand.NotBefore.IsZero():
 			n++
-		case !e.Created.IsZero() && e.Created.Before(first):
+		case !e.Created.IsZero():
 			n++
 			if e.Created.Before(made) {
 				made = e.Created
 			}
 		}
 	}
-	over := read.Sub(made)
-	if len(sales) == 0 || over <= 0 {
+	if len(sales) == 0 {
 		return math.Inf(1)
 	}
-	return (float64(n) + 3*math.Sqrt(float64(n)) + 3) / over.Seconds()
+	return (float64(n) + 3*math.Sqrt(float64(n)) + 3) / read.Sub(made).Seconds() // infinite over no time
 }
 
 // chance is that of an own sale of just this span between the last reading without the entry

@@ -23,7 +23,7 @@ func circulate(all []*matcher) {
 	turns, before := map[shown]int{}, map[shown]shown{}
 	var turn func(s shown) int
 	turn = func(s shown) int {
-		if n, known := turns[s]; known {
+		if n, known := turns[s]; known { // bound
 			return n
 		}
 		turns[s] = 1 // also for one that leads back to itself

@@ -55,9 +55,9 @@ func (m *matcher) cuts(open []int, add func(found)) {
 	if m.learnt.ways[Widened] {
 		more = m.rules.Day
 	}
-	for i := range m.unsettled(open) {
+	for _, i := range m.unsettled(open) {
 		e := m.feed.Entries[i]
-		if !m.learnt.blockForms[e.Form] && !(m.unlikeSales(e) && m.learnt.ways[Split]) {
+		if !m.learnt.blockForms[e.Form] && !(m.ratherBlock(e) && m.learnt.ways[Split]) {
 			continue
 		}
 		if by := m.covered(e, more); len(by) > 1 {
@@ -92,8 +92,8 @@ func runsOf[T any](all []T, at func(T) span.Span) (runs []run[T]) {
 // was sent, laid end to end, or a day more.
 func (m *matcher) runs(open []int, add func(found)) {
 	var blocks []int
-	for i := range m.unsettled(open) {
-		if e := m.feed.Entries[i]; m.learnt.blockForms[e.Form] || m.unlikeSales(e) {
+	for _, i := range m.unsettled(open) {
+		if m.ratherBlock(m.feed.Entries[i]) {
 			blocks = append(blocks, i)
 		}
 	}
@@ -104,7 +104,7 @@ func (m *matcher) runs(open []int, add func(found)) {
 		sent[r.span.Start] = r
 	}
 	for _, r := range runsOf(blocks, at) {
-		was, begins := sent[r.span.Start]
+		was := sent[r.span.Start]
 		more := r.span.End - was.span.End
 		way := Split
 		if more != 0 {
@@ -112,13 +112,12 @@ func (m *matcher) runs(open []int, add func(found)) {
 		} else if len(r.of) == 1 {
 			way = Joined
 		}
-		if !begins || more != 0 && more != m.rules.Day || !m.allowed(way) {
+		if more != 0 && more != m.rules.Day || !m.allowed(way) {
 			continue
 		}
 		for _, i := range r.of {
 			e, of := m.feed.Entries[i], slices.DeleteFunc(slices.Clone(was.of), func(it *item) bool { return it.Span.Start >= at(i).End || it.Span.End+more <= at(i).Start })
-			if len(of) > 0 &&
-				len(of) <= mostAlike && // bound
+			if len(of) <= mostAlike && // bound
 				!slices.ContainsFunc(of, func(it *item) bool { return !m.mayShow(e, it) }) {
 				add(found{i, of, way})
 			}

@@ -268,11 +268,11 @@ func (s *everything) add(p Publication) {
 // not sold. known is false for a UID that is not ours.
 func (s *everything) certain(platform int64, e Entry) (v Verdict, row *sentRow, known bool) {
 	at, sent := e.Span, len(s.spans[e.UID]) > 0
-	if original, here := s.originals[e.Elsewhere]; here && e.Elsewhere != "" && !sent {
+	if original, here := s.originals[e.Elsewhere]; here && !sent {
 		return Verdict{Kind: Echo, Evidence: Evidence{Kind: OwnHere, Span: original, Item: e.Elsewhere, Live: true}}, nil, true
 	}
 	original, here := s.originals[e.UID]
-	if here && original == at && !sent {
+	if original == at && !sent {
 		return Verdict{Kind: Echo, Evidence: Evidence{Kind: OwnHere, Span: original, Item: e.UID, Live: true}}, nil, true
 	}
 	if !sent {
@@ -283,7 +283,7 @@ func (s *everything) certain(platform int64, e Entry) (v Verdict, row *sentRow, 
 		return Verdict{Kind: Booking, Evidence: Evidence{Kind: NeverSent, Span: at}}, nil, true
 	}
 	for i, r := range rows.all {
-		if row == nil || r.platform == platform && row.platform != platform {
+		if row == nil || r.platform == platform {
 			row = &rows.all[i]
 		}
 	}
@@ -335,7 +335,7 @@ func (h *holdings) sort() {
 
 // with is what a platform held, and what the feeds that it mirrors show as their own.
 func (h *holdings) with(mirrors []int64, done map[int64]*matcher) *holdings {
-	if len(mirrors) == 0 {
+	if len(mirrors) == 0 { // bound
 		return h
 	}
 	both := &holdings{}

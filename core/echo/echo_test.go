@@ -1,14 +1,67 @@
 package echo_test
 
 import (
+	"fmt"
+	"math"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 
 	"wharf/core/carried"
 	"wharf/core/echo"
+	"wharf/core/reading"
 	"wharf/core/span"
 )
+
+// TestCheck: a limit is a probability, and not one.
+func TestCheck(t *testing.T) {
+	for limit, says := range map[float64]string{0: "", 0.5: "", -0.1: "no probability", 1: "no probability", math.NaN(): "no probability"} {
+		if err := (echo.Rules{Limit: limit}).Check(); says == "" {
+			assert.NoError(t, err, "%v", limit)
+		} else {
+			assert.ErrorContains(t, err, says, "%v", limit)
+		}
+	}
+}
+
+// TestTitleOf: a title that is part of a form, and forms that have none.
+func TestTitleOf(t *testing.T) {
+	for of, want := range map[string][2]string{echo.WithTitle("f", `Not "free"`): {"f", `Not "free"`}, "f": {"f", ""}, "f g": {"f g", ""}} {
+		form, title, titled := echo.TitleOf(of)
+		assert.Equal(t, want, [2]string{form, title}, of)
+		assert.Equal(t, title != "", titled, of)
+	}
+}
+
+// TestNothingRecorded: of files, which nobody has read before, the same dates twice are two bookings; and
+// feeds that mirror each other in a circle are judged like any other.
+func TestNothingRecorded(t *testing.T) {
+	dates := span.Days(span.NewDate(2026, 7, 1), span.NewDate(2026, 7, 3))
+	at := time.Date(2026, 6, 1, 12, 0, 0, 0, time.UTC)
+	for _, tc := range []struct {
+		name    string
+		stand   reading.Interval
+		mirrors bool
+		want    echo.Kind
+	}{
+		{"files", reading.Interval{}, false, echo.Booking},
+		{"read once", reading.Interval{SeenBy: at}, false, echo.Unclear},
+		{"each mirrors the other", reading.Interval{}, true, echo.Booking},
+	} {
+		var feeds []echo.Feed
+		for id := range int64(2) {
+			f := echo.Feed{ID: id + 1, Platform: id + 1, Read: at, Entries: []echo.Entry{{UID: fmt.Sprint(id), Span: dates, Stand: tc.stand}}}
+			if tc.mirrors {
+				f.Mirrors = []int64{2 - id}
+			}
+			feeds = append(feeds, f)
+		}
+		for _, found := range echo.Judge(echo.Rules{Capacity: 1}, nil, feeds, nil) {
+			assert.Equal(t, tc.want, found.Verdicts[0].Kind, tc.name)
+		}
+	}
+}
 
 // TestJudge: what an entry under one of our UIDs is, by who was sent it, with which dates,
 // and whether the booking it stands for is on the calendar itself.

@@ -39,7 +39,7 @@ func (m *matcher) learn(from sources) {
 	doubts, words := m.doubts(from), m.blockWords()
 	for i, e := range m.feed.Entries {
 		row := m.rows[i]
-		if row != nil || m.known[i] { // no platform writes its sales under our UIDs
+		if m.known[i] { // no platform writes its sales under our UIDs
 			l.blockForms[e.Form] = true
 			l.teach(i, HabitOf{FormOf, e.Form})
 		}
@@ -95,7 +95,7 @@ func (m *matcher) learnNames() {
 func (m *matcher) surelySold(i int, from sources) bool {
 	e := m.feed.Entries[i]
 	first := m.first[e.Span]
-	return m.rows[i] == nil && !m.known[i] && m.nothingSent(e) && !from.of(m.feed, e) && (first.seen == e.Stand.SeenBy || first.form == e.Form)
+	return !m.known[i] && m.nothingSent(e) && !from.of(m.feed, e) && (first.seen == e.Stand.SeenBy || first.form == e.Form)
 }
 
 // doubts are the forms of blocks, known as such or by our UIDs, that only few of their entries make doubtful:
@@ -103,7 +103,7 @@ func (m *matcher) surelySold(i int, from sources) bool {
 func (m *matcher) doubts(from sources) map[string]bool {
 	all, sold, ours := map[string]int{}, map[string]int{}, map[string]bool{}
 	for i, e := range m.feed.Entries {
-		ours[e.Form] = ours[e.Form] || m.rows[i] != nil || m.known[i]
+		ours[e.Form] = ours[e.Form] || m.known[i]
 	}
 	for i, e := range m.feed.Entries {
 		if m.feed.Known[HabitOf{FormOf, e.Form}] != Block && !ours[e.Form] {
@@ -125,7 +125,7 @@ func (m *matcher) doubts(from sources) map[string]bool {
 func (m *matcher) blockWords() map[string]bool {
 	words := map[string]bool{}
 	for i, e := range m.feed.Entries {
-		blocks := m.rows[i] != nil || m.known[i] || m.feed.Known[HabitOf{FormOf, e.Form}] == Block
+		blocks := m.known[i] || m.feed.Known[HabitOf{FormOf, e.Form}] == Block
 		if _, word, titled := TitleOf(e.Form); blocks && titled {
 			words[word] = true
 		}

@@ -83,7 +83,7 @@ func withTitles(f *Feed) []Entry {
 			continue
 		}
 		titled := WithTitle(e.Form, e.Title)
-		if len(titled) > longestForm {
+		if len(titled) > longestForm { // bound
 			continue // nobody's word
 		}
 		of := HabitOf{FormOf, titled}
@@ -112,7 +112,6 @@ func (m *matcher) match(from sources, shared map[sentAs]bool) {
 		}
 	}
 	m.equal()
-	m.await(from)
 	m.ways()
 	m.parts()
 	m.overlapping()
@@ -127,7 +126,7 @@ func (m *matcher) match(from sources, shared map[sentAs]bool) {
 
 // nothingSent reports whether nothing that the platform ever held can have led to the entry.
 func (m *matcher) nothingSent(e Entry) bool {
-	if m.earliest.IsZero() || m.earliest.After(e.Stand.SeenBy) {
+	if m.earliest.After(e.Stand.SeenBy) {
 		return true
 	}
 	n := sort.Search(len(m.held.items), func(i int) bool { return m.held.items[i].Span.Start >= e.Span.End+m.rules.Day })
@@ -142,7 +141,7 @@ func (m *matcher) eligible(e Entry, it *item) bool { return !m.used[it.Name] && 
 func (m *matcher) mayShow(e Entry, it *item) bool {
 	h := it.holding
 	return !it.since().After(e.Stand.SeenBy) &&
-		(h.To.IsZero() || e.Stand.NotBefore.IsZero() || h.To.Add(m.learnt.delay).After(e.Stand.NotBefore))
+		(h.To.IsZero() || h.To.Add(m.learnt.delay).After(e.Stand.NotBefore))
 }
 
 // open are the entries that nothing has settled yet, those first that are rather reflections:
@@ -308,16 +307,18 @@ func (m *matcher) successor(it *item) *item {
 // verdictOn weighs what speaks for an entry's being what was sent, and what against it.
 func (m *matcher) verdictOn(f found, besides bool) Verdict {
 	e, first := m.feed.Entries[f.entry], f.items[0]
-	from, to, live := first.holding.From, first.holding.To, m.live(first)
-	for _, it := range f.items[1:] {
+	var from, to time.Time // of all of it: from the last one's pickup to the first drop of any
+	var drops []time.Time
+	for _, it := range f.items {
 		if it.holding.From.After(from) {
 			from = it.holding.From
 		}
-		if t := it.holding.To; !t.IsZero() && (to.IsZero() || t.Before(to)) {
-			to = t
-		}
-		live = live || m.live(it)
+		drops = append(drops, it.holding.To)
 	}
+	if drops = slices.DeleteFunc(drops, time.Time.IsZero); len(drops) > 0 {
+		to = slices.MinFunc(drops, time.Time.Compare)
+	}
+	live := slices.ContainsFunc(f.items, m.live)
 	knew := from.Add(m.learnt.delay)
 	v := Verdict{Kind: Echo, Evidence: Evidence{Kind: Held, Way: f.way, Span: first.Span, Platform: m.feed.Platform, Version: first.version, Item: first.UID, PickedUp: from.Unix(), Live: live}}
 	if first.mirrored != 0 {
@@ -340,7 +341,7 @@ func (m *matcher) speaking(e Entry, first *item, knew time.Time, besides bool) (
 	case many && m.learnt.reflects == Yes:
 		return Counted, 0
 	case many:
-	case !e.Stand.NotBefore.IsZero() && !knew.After(e.Stand.NotBefore):
+	case !knew.After(e.Stand.NotBefore):
 		return KnewBefore, 0
 	case first.mirrored != 0 && e.Stand.NotBefore.IsZero():
 		return Declared, 0
@@ -388,11 +389,11 @@ func (m *matcher) against(e Entry, from, to time.Time, mirrored bool) Reason {
 		return ""
 	case m.learnt.salesForms[e.Form]:
 		return SalesForm
-	case m.learnt.keepsUIDs && !mirrored && e.UID != "" && !carried.LooksMinted(e.UID) && !(m.learnt.blockForms[e.Form] && m.tellsApart()):
+	case m.learnt.keepsUIDs && !mirrored && e.UID != "" && !carried.LooksMinted(e.UID) && !m.learnt.blockForms[e.Form]:
 		return OtherUID
 	case !e.Created.IsZero() && e.Created.Before(from.Add(-m.rules.Skew)) && !mirrored:
 		return MadeBefore
-	case !to.IsZero() && !to.After(e.Stand.SeenBy) && !e.Stand.NotBefore.IsZero() && !(m.learnt.blockForms[e.Form] && m.tellsApart() && !m.learnt.ways[WithOwn]):
+	case !to.IsZero() && !to.After(e.Stand.SeenBy) && !e.Stand.NotBefore.IsZero() && !(m.learnt.blockForms[e.Form] && !m.learnt.ways[WithOwn]):
 		return DroppedMeanwhile
 	case m.held.mixed && !mirrored:
 		return ReadersMixed

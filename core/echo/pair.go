@@ -74,7 +74,7 @@ func (m *matcher) againstItself() {
 	}
 	for _, i := range again {
 		v := Verdict{Kind: Echo, Evidence: Evidence{Kind: OwnAgain, Span: m.feed.Entries[i].Span, Platform: m.feed.Platform, Live: true}}
-		if len(again) < leastPairs {
+		if len(again) < leastPairs && !m.learnt.blockForms[m.feed.Entries[i].Form] {
 			v.Kind, v.Evidence.Against = Unclear, NothingSpeaksForIt
 		}
 		m.verdicts[i] = v

@@ -2,7 +2,6 @@ package echo
 
 import (
 	"cmp"
-	"iter"
 	"math"
 	"slices"
 	"sort"
@@ -60,18 +59,18 @@ func (w Way) isRule(n, equals int) bool { return n >= leastMeasures && (!w.more(
 // differing finds entries that are items joined, split or nearly so, in the ways to use.
 func (m *matcher) differing(open []int, use func(Way) bool, add func(found)) {
 	if use(Joined) {
-		for i := range m.unsettled(open) {
+		for _, i := range m.unsettled(open) {
 			if items := m.joined(i); len(items) > 1 {
 				add(found{i, items, Joined})
 			}
 		}
 	}
 	if use(Split) {
-		for _, f := range m.split(slices.Collect(m.unsettled(open))) {
+		for _, f := range m.split(m.unsettled(open)) {
 			add(f)
 		}
 	}
-	for i := range m.unsettled(open) {
+	for _, i := range m.unsettled(open) {
 		if it, way := m.nearly(i, use); it != nil {
 			add(found{i, []*item{it}, way})
 		}
@@ -79,14 +78,8 @@ func (m *matcher) differing(open []int, use func(Way) bool, add func(found)) {
 }
 
 // unsettled are those of entries that nothing has settled meanwhile.
-func (m *matcher) unsettled(open []int) iter.Seq[int] {
-	return func(yield func(int) bool) {
-		for _, i := range open {
-			if !m.settled[i] && !yield(i) {
-				return
-			}
-		}
-	}
+func (m *matcher) unsettled(open []int) []int {
+	return slices.DeleteFunc(slices.Clone(open), func(i int) bool { return m.settled[i] })
 }
 
 // allowed reports whether nobody said that the feed does not differ so.
@@ -130,7 +123,7 @@ func (m *matcher) joined(i int) []*item {
 	var chain []*item
 	reached := e.Span.Start
 	within := m.within(e, e.Span)
-	for n := 0; n < len(within) && reached < e.Span.End; {
+	for n := 0; reached < e.Span.End; {
 		var best *item
 		for ; n < len(within) && within[n].Span.Start <= reached; n++ {
 			if best == nil || within[n].Span.End > best.Span.End {
@@ -142,9 +135,6 @@ func (m *matcher) joined(i int) []*item {
 		}
 		chain = append(chain, best)
 		reached = best.Span.End
-	}
-	if reached != e.Span.End {
-		return nil
 	}
 	return chain
 }
@@ -172,9 +162,6 @@ func (m *matcher) split(pieces []int) []found {
 		return cmp.Compare(b.Span.Len(), a.Span.Len())
 	})
 	for _, it := range whole {
-		if m.used[it.Name] || len(starts[it.Span.Start]) == 0 {
-			continue
-		}
 		var chain []int
 		for at := it.Span.Start; at < it.Span.End; {
 			next := -1
@@ -210,7 +197,7 @@ func (m *matcher) nearly(i int, use func(Way) bool) (*item, Way) {
 	for _, start := range []int64{e.Span.Start, e.Span.Start - day, e.Span.Start + day} {
 		first := sort.Search(len(items), func(i int) bool { return items[i].Span.Start >= start })
 		for _, it := range items[first:min(first+mostAlike, len(items))] {
-			if it.Span.Start != start {
+			if it.Span.Start != start { // bound
 				break
 			}
 			if w := differs(e.Span, it.Span, day, m.feed.Today); (w == Shifted || w == Widened) && use(w) && m.eligible(e, it) {
@@ -251,12 +238,12 @@ func (m *matcher) parts() {
 		withOwn = append(withOwn, i)
 		m.settled[i] = true
 		v := Verdict{Kind: Booking, Evidence: Evidence{Kind: PartSent, Span: items[0].Span, Platform: m.feed.Platform, Version: items[0].version, Item: items[0].UID, PickedUp: items[0].holding.From.Unix()}}
+		v.Evidence.Live = slices.ContainsFunc(items, m.live)
 		rest := []span.Span{e.Span}
 		for _, it := range items {
 			m.used[it.Name] = true
 			rest = without(rest, it.Span)
-			v.Evidence.Live = v.Evidence.Live || m.live(it)
-			if e.Stand.NotBefore.IsZero() || it.holding.From.Add(m.learnt.delay).After(e.Stand.NotBefore) {
+			if it.holding.From.Add(m.learnt.delay).After(e.Stand.NotBefore) {
 				v.Kind, v.Evidence.Against = Unclear, NotKnownBefore
 			}
 		}
@@ -286,6 +273,11 @@ func (m *matcher) notShown(e Entry, spans []span.Span) []span.Span {
 func (m *matcher) unlikeSales(e Entry) bool {
 	l := &m.learnt
 	return e.Form != "" && len(l.salesForms) > 0 && !l.salesForms[e.Form] && !l.forms[e.Form] && !l.alike[e.Form]
+}
+
+// ratherBlock reports whether an entry is written as a block, or at least as no sale of the feed is.
+func (m *matcher) ratherBlock(e Entry) bool {
+	return m.learnt.blockForms[e.Form] || m.unlikeSales(e)
 }
 
 // overlapping finds the entries that overlap something that the platform held and differ from it

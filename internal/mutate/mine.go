@@ -163,7 +163,11 @@ func corpus(file string, years int) (cases []judge.Case, err error) {
 		}
 		sim.Run(setting, int64(5000+i/len(patterns)))
 	})
-	for _, c := range slices.Concat(found...) {
+	told, err := oddCases()
+	if err != nil {
+		return nil, err
+	}
+	for _, c := range append(slices.Concat(found...), told...) {
 		if size(c) < 2 {
 			continue
 		}
@@ -217,8 +221,13 @@ func small(f judge.Facts, rnd *rand.Rand, odd bool) judge.Case {
 	if odd {
 		disturb(&f, rnd)
 	}
+	return caseOf(f)
+}
+
+// caseOf is what facts say as a case, with what comes of it.
+func caseOf(f judge.Facts) judge.Case {
 	platforms := map[int64]string{}
-	for i, name := range []string{"Desk", "Strand", "Quay", "Berths", "Hall"} {
+	for i, name := range []string{"Desk", "Strand", "Quay", "Berths", "Hall", "Barn", "Loft", "Yard"} {
 		platforms[int64(i+1)] = name
 	}
 	result, err := judge.Judge(context.Background(), f)

@@ -2,6 +2,8 @@ package main
 
 import (
 	"math/rand"
+	"os"
+	"path/filepath"
 	"slices"
 	"strings"
 	"time"
@@ -11,6 +13,38 @@ import (
 	"wharf/core/judge"
 	"wharf/core/span"
 )
+
+// oddOnes is of how many disturbed versions of each case in words cases are looked for.
+const oddOnes = 12
+
+// oddCases are the cases in words, disturbed.
+func oddCases() (all []judge.Case, err error) {
+	names, err := filepath.Glob(cases + "/testdata/cases/*.json")
+	if err != nil {
+		return nil, err
+	}
+	rnd := rand.New(rand.NewSource(1))
+	for _, name := range names {
+		for range oddOnes {
+			file, err := os.Open(name)
+			if err != nil {
+				return nil, err
+			}
+			c, err := judge.ReadCase(file)
+			file.Close()
+			if err != nil {
+				return nil, err
+			}
+			f, err := c.Facts()
+			if err != nil {
+				return nil, err
+			}
+			disturb(&f, rnd)
+			all = append(all, caseOf(f))
+		}
+	}
+	return all, nil
+}
 
 // disturb adds to facts what the simulation has not: answers, several units, habits laid down, links
 // declared, other readers, entries that say less. What comes of that is no truth, but must stay what it is.
@@ -48,6 +82,12 @@ func disturb(f *judge.Facts, rnd *rand.Rand) {
 		if one(0.02) {
 			b.Created = b.Revision.Stamp
 		}
+		if one(0.02) {
+			b.Stand.NotBefore = time.Time{}
+		}
+		if one(0.02) {
+			b.UID = carried.Mint(nil, "elsewhere")
+		}
 	}
 	var forms []string
 	for _, b := range f.Bookings {
@@ -66,6 +106,9 @@ func disturb(f *judge.Facts, rnd *rand.Rand) {
 				}
 			}
 		}
+	}
+	if n := len(f.Publications); n > 0 && one(0.1) {
+		f.Publications[rnd.Intn(n)].Platform = f.Publications[rnd.Intn(n)].Platform
 	}
 	if one(0.1) {
 		f.Originals = map[string]span.Span{}
@@ -90,7 +133,7 @@ func disturbFeed(f *judge.Facts, i int, forms []string, rnd *rand.Rand) {
 			b.Created, b.UID = time.Time{}, ""
 		}
 		if plain {
-			b.Form = strings.Repeat("f", 1+rnd.Intn(2))
+			b.Form = strings.Repeat("f", rnd.Intn(3))
 		}
 	}
 	if one(0.15) && i > 0 { // never in a circle
