@@ -12,7 +12,7 @@ func (m *matcher) unseen() {
 		return
 	}
 	for i, e := range m.feed.Entries {
-		if m.learnt.blockForms[e.Form] && m.verdicts[i].Kind == Booking && m.verdicts[i].Evidence == (Evidence{}) {
+		if m.learnt.blockForms[e.Form] && m.verdicts[i].Evidence == (Evidence{}) {
 			m.verdicts[i] = Verdict{Kind: Unclear, Evidence: Evidence{Kind: Unseen, Against: NothingSpeaksForIt, Span: e.Span}}
 		}
 	}
@@ -20,12 +20,12 @@ func (m *matcher) unseen() {
 
 // certain settles what UIDs say: ours, all but which is stale, and those that left elsewhere.
 func (m *matcher) certain(from sources) {
-	ways, equals := map[Way][]int{}, 0
+	ways := map[Way][]int{}
 	for i, e := range m.feed.Entries {
 		row := m.rows[i]
 		switch {
 		case row != nil:
-			equals++
+			m.equals++
 			m.settled[i] = true
 			m.used[row.row.Name] = true
 			if h := row.holding; !m.verdicts[i].Evidence.Live && !h.Again.IsZero() {
@@ -44,7 +44,7 @@ func (m *matcher) certain(from sources) {
 		}
 	}
 	for w, entries := range ways {
-		if w.isRule(len(entries), equals) {
+		if w.isRule(len(entries), m.equals) {
 			m.learnWay(w, entries)
 		}
 		if w != Trimmed && w != Split && !m.learnt.ways[w] { // what lies within what was sent takes nothing more

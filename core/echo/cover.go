@@ -57,7 +57,7 @@ func (m *matcher) cuts(open []int, add func(found)) {
 	}
 	for _, i := range m.unsettled(open) {
 		e := m.feed.Entries[i]
-		if !m.learnt.blockForms[e.Form] && !(m.ratherBlock(e) && m.learnt.ways[Split]) {
+		if !m.learnt.blockForms[e.Form] && !(m.learnt.ways[Split] && m.unlikeSales(e)) {
 			continue
 		}
 		if by := m.covered(e, more); len(by) > 1 {
@@ -91,12 +91,7 @@ func runsOf[T any](all []T, at func(T) span.Span) (runs []run[T]) {
 // runs finds blocks that are joined and cut in a way of their own: laid end to end they are what
 // was sent, laid end to end, or a day more.
 func (m *matcher) runs(open []int, add func(found)) {
-	var blocks []int
-	for _, i := range m.unsettled(open) {
-		if m.ratherBlock(m.feed.Entries[i]) {
-			blocks = append(blocks, i)
-		}
-	}
+	blocks := m.unsettled(open)
 	at := func(i int) span.Span { return m.feed.Entries[i].Span }
 	slices.SortFunc(blocks, func(a, b int) int { return cmp.Or(at(a).Compare(at(b)), cmp.Compare(a, b)) })
 	sent := map[int64]run[*item]{} // by start
@@ -109,8 +104,6 @@ func (m *matcher) runs(open []int, add func(found)) {
 		way := Split
 		if more != 0 {
 			way = Widened
-		} else if len(r.of) == 1 {
-			way = Joined
 		}
 		if more != 0 && more != m.rules.Day || !m.allowed(way) {
 			continue

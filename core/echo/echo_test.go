@@ -69,11 +69,11 @@ func TestJudge(t *testing.T) {
 	s := func(first, last int) span.Span {
 		return span.Days(span.NewDate(2026, 7, first), span.NewDate(2026, 7, last))
 	}
-	originals := map[string]span.Span{"here@wharf": s(20, 22)}
+	originals := map[string]span.Span{"here@wharf": s(20, 22), "both@wharf": s(20, 22)}
 	row := func(uid string, at span.Span, from, to int64) carried.Row {
 		return carried.Row{Item: carried.Item{Name: carried.Name{UID: uid}, Span: at, Units: 1}, From: from, To: to}
 	}
-	sent := []echo.Publication{{Platform: 1, History: []carried.Row{row("a@wharf", s(10, 12), 1, 3), row("a@wharf", s(11, 13), 4, 0)}},
+	sent := []echo.Publication{{Platform: 1, History: []carried.Row{row("a@wharf", s(10, 12), 1, 3), row("a@wharf", s(11, 13), 4, 0), row("both@wharf", s(20, 22), 1, 0)}},
 		{Platform: 2, History: []carried.Row{row("a@wharf", s(11, 13), 7, 0), row("b@wharf", s(1, 2), 2, 2)}}}
 	for _, tc := range []struct {
 		name      string
@@ -93,6 +93,7 @@ func TestJudge(t *testing.T) {
 		{"at second hand", 3, "b@wharf", s(1, 2), false, echo.Echo, echo.Evidence{Kind: echo.Sent, Span: s(1, 2), Platform: 2, Version: 2}},
 		{"with dates that were never sent", 1, "a@wharf", s(10, 13), false, echo.Booking, echo.Evidence{Kind: echo.NeverSent, Span: s(10, 13)}},
 		{"the same, whatever another calendar says of it", 1, "a@wharf", s(10, 13), true, echo.Booking, echo.Evidence{Kind: echo.NeverSent, Span: s(10, 13)}},
+		{"here, sent, and with other dates, whatever another calendar says", 1, "both@wharf", s(20, 23), true, echo.Booking, echo.Evidence{Kind: echo.NeverSent, Span: s(20, 23)}},
 		{"published by another calendar, original here", 1, "here@wharf", s(20, 22), false, echo.Echo, echo.Evidence{Kind: echo.OwnHere, Span: s(20, 22)}},
 		{"in another grain, known to be an echo there", 1, "here@wharf", s(20, 23), true, echo.Echo, echo.Evidence{Kind: echo.OwnHere, Span: s(20, 22)}},
 		{"in another grain, of which nothing is known", 1, "here@wharf", s(20, 23), false, echo.Booking, echo.Evidence{}},

@@ -131,8 +131,6 @@ func (m *matcher) habits() []Habit {
 	}
 	if l.reflects != "" {
 		learnt(HabitOf{Name: Reflects}, l.reflects)
-	} else if l.reflected != "" {
-		learnt(HabitOf{Name: Reflects}, Off)
 	}
 	if l.measured {
 		learnt(HabitOf{Name: Delays}, strconv.Itoa(int(l.delay/time.Minute)))
@@ -238,9 +236,7 @@ func (l *learnt) remember(known Said) {
 		case KeepsUIDs:
 			l.keepsUIDs = l.keepsUIDs || value == Yes
 		case Reflects:
-			if l.reflected = value; value == Off {
-				l.reflected = ""
-			}
+			l.reflected = map[string]string{Yes: Yes, No: No}[value] // off tells nothing
 		case Delays:
 			if minutes, err := strconv.Atoi(value); err == nil {
 				l.delay = max(time.Duration(minutes)*time.Minute, l.delay)

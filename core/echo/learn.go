@@ -94,19 +94,15 @@ func (m *matcher) learnNames() {
 // shows of the same span already, written otherwise.
 func (m *matcher) surelySold(i int, from sources) bool {
 	e := m.feed.Entries[i]
-	first := m.first[e.Span]
-	return !m.known[i] && m.nothingSent(e) && !from.of(m.feed, e) && (first.seen == e.Stand.SeenBy || first.form == e.Form)
+	return !m.known[i] && m.nothingSent(e) && !from.of(m.feed, e) && m.first[e.Span].form == e.Form
 }
 
-// doubts are the forms of blocks, known as such or by our UIDs, that only few of their entries make doubtful:
+// doubts are the forms known to be those of blocks that only few of their entries make doubtful:
 // those whose original left before it was read, say.
 func (m *matcher) doubts(from sources) map[string]bool {
-	all, sold, ours := map[string]int{}, map[string]int{}, map[string]bool{}
+	all, sold := map[string]int{}, map[string]int{}
 	for i, e := range m.feed.Entries {
-		ours[e.Form] = ours[e.Form] || m.known[i]
-	}
-	for i, e := range m.feed.Entries {
-		if m.feed.Known[HabitOf{FormOf, e.Form}] != Block && !ours[e.Form] {
+		if m.feed.Known[HabitOf{FormOf, e.Form}] != Block {
 			continue
 		}
 		all[e.Form]++
@@ -124,8 +120,8 @@ func (m *matcher) doubts(from sources) map[string]bool {
 // blockWords are the titles by which the platform marks blocks, however else it writes them.
 func (m *matcher) blockWords() map[string]bool {
 	words := map[string]bool{}
-	for i, e := range m.feed.Entries {
-		blocks := m.known[i] || m.feed.Known[HabitOf{FormOf, e.Form}] == Block
+	for _, e := range m.feed.Entries {
+		blocks := m.feed.Known[HabitOf{FormOf, e.Form}] == Block
 		if _, word, titled := TitleOf(e.Form); blocks && titled {
 			words[word] = true
 		}

@@ -29,6 +29,9 @@ type matcher struct {
 	equals   int       // how many entries equal what was sent
 }
 
+// several is the form of a span that was shown first in more than one.
+const several = "\x00"
+
 // firstShown is the entry of a span that a feed showed first.
 type firstShown struct {
 	seen time.Time
@@ -57,6 +60,8 @@ func newMatcher(r Rules, f *Feed, held *holdings, all *everything) *matcher {
 	for i, e := range f.Entries {
 		if was, seen := m.first[e.Span]; !seen || e.Stand.SeenBy.Before(was.seen) {
 			m.first[e.Span] = firstShown{e.Stand.SeenBy, e.Form}
+		} else if e.Stand.SeenBy.Equal(was.seen) && e.Form != was.form {
+			m.first[e.Span] = firstShown{seen: was.seen, form: several}
 		}
 		m.verdicts[i], m.rows[i], m.known[i] = all.certain(f.Platform, e)
 	}
@@ -164,7 +169,7 @@ func (m *matcher) open() []int {
 	}
 	slices.SortFunc(all, func(a, b int) int {
 		x, y := m.feed.Entries[a], m.feed.Entries[b]
-		return cmp.Or(cmp.Compare(rank(a), rank(b)), y.Stand.NotBefore.Compare(x.Stand.NotBefore), x.Span.Compare(y.Span), cmp.Compare(x.UID, y.UID), cmp.Compare(a, b))
+		return cmp.Or(cmp.Compare(rank(a), rank(b)), y.Stand.NotBefore.Compare(x.Stand.NotBefore), x.Span.Compare(y.Span), cmp.Compare(x.UID, y.UID), cmp.Compare(x.Minted, y.Minted))
 	})
 	return all
 }
@@ -215,7 +220,7 @@ func (m *matcher) equal() {
 	for n := range all {
 		all[n].items[0] = m.successor(all[n].items[0])
 	}
-	m.equals = len(all)
+	m.equals += len(all)
 	m.learnNames()
 	m.learnByChance(all)
 	m.learnReflects(all)

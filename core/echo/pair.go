@@ -24,8 +24,10 @@ func pair(r Rules, all []*matcher) {
 	type platforms struct{ a, b int64 }
 	pairs := map[platforms][][2]shown{}
 	for _, group := range alike(all) {
-		slices.SortFunc(group, func(x, y shown) int {
-			return cmp.Or(cmp.Compare(all[x.feed].feed.Platform, all[y.feed].feed.Platform), cmp.Compare(x.feed, y.feed), cmp.Compare(x.entry, y.entry))
+		slices.SortFunc(group, func(x, y shown) int { // by what is of the entries, and not by where they stand
+			f, g := all[x.feed].feed, all[y.feed].feed
+			return cmp.Or(cmp.Compare(f.Platform, g.Platform), cmp.Compare(f.ID, g.ID), cmp.Compare(f.Entries[x.entry].UID, g.Entries[y.entry].UID),
+				cmp.Compare(f.Entries[x.entry].Minted, g.Entries[y.entry].Minted))
 		})
 		taken := make([]bool, len(group))
 		for i, x := range group {
@@ -34,11 +36,10 @@ func pair(r Rules, all []*matcher) {
 			}
 			a := all[x.feed].feed.Platform
 			with := map[int64]bool{a: true} // one of each platform
-			uid := all[x.feed].feed.Entries[x.entry].UID
 			for j := i + 1; j < len(group); j++ {
 				y := group[j]
 				b := all[y.feed].feed.Platform
-				if taken[j] || with[b] || uid != "" && uid == all[y.feed].feed.Entries[y.entry].UID {
+				if taken[j] || with[b] {
 					continue
 				}
 				taken[i], taken[j], with[b] = true, true, true
@@ -61,14 +62,14 @@ func pair(r Rules, all []*matcher) {
 func (m *matcher) againstItself() {
 	l := &m.learnt
 	sold := map[span.Span]bool{}
-	for i, e := range m.feed.Entries {
-		if m.verdicts[i].Kind == Booking && l.salesForms[e.Form] {
+	for _, e := range m.feed.Entries {
+		if l.salesForms[e.Form] {
 			sold[e.Span] = true
 		}
 	}
 	var again []int
 	for i, e := range m.feed.Entries {
-		if v := m.verdicts[i]; !m.settled[i] && v.Kind == Booking && sold[e.Span] && m.unlikeSales(e) {
+		if !m.settled[i] && sold[e.Span] && m.unlikeSales(e) {
 			again = append(again, i)
 		}
 	}
@@ -107,10 +108,10 @@ func alike(all []*matcher) [][]shown {
 func judgePairs(all []*matcher, pairs [][2]shown) {
 	sale := func(s shown) bool {
 		l, form := &all[s.feed].learnt, all[s.feed].feed.Entries[s.entry].Form
-		return l.salesForms[form] || l.alike[form] && l.forms[form]
+		return l.salesForms[form] || l.alike[form]
 	}
 	entry := func(s shown) Entry { return all[s.feed].feed.Entries[s.entry] }
-	unlike := func(s shown) bool { return !sale(s) && all[s.feed].unlikeSales(entry(s)) }
+	unlike := func(s shown) bool { return all[s.feed].unlikeSales(entry(s)) }
 	oneSided := map[int]int{} // by the feed that may reflect
 	for _, p := range pairs {
 		for side, s := range p {

@@ -81,14 +81,14 @@ const longestAwaited = 7 * 24 * time.Hour
 // seen: also one that was not read since the entry came, or not at all.
 func (s sources) of(f *Feed, e Entry) bool {
 	origin := func(other int64) bool { // it has it from there, and not the other way round
-		return other != f.Platform && (!s.links[link{other, f.Platform}] || s.links[link{f.Platform, other}])
+		return other != f.Platform && !s.links[link{other, f.Platform}]
 	}
 	for other, since := range s.shown[e.Span] {
-		if origin(other) && (since.IsZero() || since.Before(e.Stand.SeenBy)) {
+		if origin(other) && since.Before(e.Stand.SeenBy) {
 			return true
 		}
 	}
-	if f.Read.IsZero() || f.Read.Sub(e.Stand.SeenBy) >= longestAwaited {
+	if f.Read.Sub(e.Stand.SeenBy) >= longestAwaited {
 		return false
 	}
 	for _, other := range s.feeds {
@@ -102,7 +102,7 @@ func (s sources) of(f *Feed, e Entry) bool {
 // leftAt is the entry with the same UID and span that another platform showed until lately.
 func (s sources) leftAt(f *Feed, e Entry) (left leftThere, found bool) {
 	for _, l := range s.left[sentAs{e.UID, e.Span}] {
-		if e.UID != "" && l.platform != f.Platform && (!found || l.At.After(left.At)) {
+		if e.UID != "" && l.platform != f.Platform && l.At.After(left.At) {
 			left, found = l, true
 		}
 	}

@@ -1,8 +1,6 @@
 package echo
 
 import (
-	"cmp"
-	"math"
 	"slices"
 	"sort"
 
@@ -65,11 +63,6 @@ func (m *matcher) differing(open []int, use func(Way) bool, add func(found)) {
 			}
 		}
 	}
-	if use(Split) {
-		for _, f := range m.split(m.unsettled(open)) {
-			add(f)
-		}
-	}
 	for _, i := range m.unsettled(open) {
 		if it, way := m.nearly(i, use); it != nil {
 			add(found{i, []*item{it}, way})
@@ -130,64 +123,13 @@ func (m *matcher) joined(i int) []*item {
 				best = within[n]
 			}
 		}
-		if best == nil || best.Span.End <= reached {
+		if best == nil {
 			return nil
 		}
 		chain = append(chain, best)
 		reached = best.Span.End
 	}
 	return chain
-}
-
-// split finds the items that entries are pieces of, laid end to end.
-func (m *matcher) split(pieces []int) []found {
-	slices.SortFunc(pieces, func(a, b int) int {
-		return cmp.Or(m.feed.Entries[a].Span.Compare(m.feed.Entries[b].Span), cmp.Compare(a, b))
-	})
-	starts := map[int64][]int{}
-	for _, i := range pieces {
-		at := m.feed.Entries[i].Span.Start
-		starts[at] = append(starts[at], i)
-	}
-	var all []found
-	taken := map[int]bool{}
-	whole := slices.Clone(m.held.items) // live ones first, and the longest: pieces of it may be others, too
-	slices.SortStableFunc(whole, func(a, b *item) int {
-		switch {
-		case m.live(a) != m.live(b) && m.live(a):
-			return -1
-		case m.live(a) != m.live(b):
-			return 1
-		}
-		return cmp.Compare(b.Span.Len(), a.Span.Len())
-	})
-	for _, it := range whole {
-		var chain []int
-		for at := it.Span.Start; at < it.Span.End; {
-			next := -1
-			for _, i := range starts[at][:min(mostAlike, len(starts[at]))] {
-				if e := m.feed.Entries[i]; !taken[i] && e.Span.End <= it.Span.End && m.eligible(e, it) {
-					next = i
-					break
-				}
-			}
-			if next < 0 {
-				chain = nil
-				break
-			}
-			chain = append(chain, next)
-			at = m.feed.Entries[next].Span.End
-		}
-		if len(chain) < 2 {
-			continue
-		}
-		m.used[it.Name] = true
-		for _, i := range chain {
-			taken[i] = true
-			all = append(all, found{i, []*item{it}, Split})
-		}
-	}
-	return all
 }
 
 // nearly is an item that the entry is but for a day, in one of the ways to use; nil for none.
@@ -227,11 +169,7 @@ func (m *matcher) parts() {
 		if m.learnt.salesForms[e.Form] {
 			continue
 		}
-		whole := e.Span
-		if day := m.rules.Day; m.allowed(Trimmed) && e.Span.Start >= m.feed.Today-day && e.Span.Start <= m.feed.Today+day {
-			whole.Start = math.MinInt64 // the past may be cut off
-		}
-		items := slices.DeleteFunc(m.within(e, whole), func(it *item) bool { return it.Span.End <= e.Span.Start })
+		items := m.within(e, e.Span)
 		if len(items) == 0 {
 			continue
 		}
@@ -248,31 +186,16 @@ func (m *matcher) parts() {
 			}
 		}
 		if v.Kind == Booking {
-			v.Rest = m.notShown(e, rest)
+			v.Rest = rest
 		}
 		m.verdicts[i] = v
 	}
 }
 
-// notShown is what is left of spans of an entry without what its platform holds and may show in it:
-// also what explains another entry. It is all of them if nothing would be left.
-func (m *matcher) notShown(e Entry, spans []span.Span) []span.Span {
-	rest := spans
-	for it := range m.around(e.Span, 0, mostWithin) {
-		if m.live(it) && e.Span.Contains(it.Span) && m.mayShow(e, it) {
-			rest = without(rest, it.Span)
-		}
-	}
-	if len(rest) == 0 {
-		return spans
-	}
-	return rest
-}
-
 // unlikeSales reports whether an entry is written as no sale of the feed is.
 func (m *matcher) unlikeSales(e Entry) bool {
 	l := &m.learnt
-	return e.Form != "" && len(l.salesForms) > 0 && !l.salesForms[e.Form] && !l.forms[e.Form] && !l.alike[e.Form]
+	return e.Form != "" && len(l.salesForms) > 0 && !l.salesForms[e.Form] && !l.forms[e.Form]
 }
 
 // ratherBlock reports whether an entry is written as a block, or at least as no sale of the feed is.
@@ -293,7 +216,7 @@ func (m *matcher) overlapping() {
 			continue
 		}
 		for it := range m.around(e.Span, 0, mostAlike) {
-			if it.Span == e.Span && !m.learnt.blockForms[e.Form] {
+			if it.Span == e.Span {
 				continue // one more than was sent
 			}
 			if m.live(it) && it.Span.Overlaps(e.Span) && m.mayShow(e, it) {

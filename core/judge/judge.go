@@ -309,13 +309,12 @@ func feedsIn(f Facts) (feeds []echo.Feed, of [][]int) {
 	}
 	for _, feed := range f.Feeds {
 		n, seen := at[feed.ID]
-		if !seen && feed.Read.IsZero() { // what it will show may be where others have theirs from
+		if !seen { // what it will show, or did, may be where others have theirs from
+			n = len(feeds)
 			feeds, of = append(feeds, echo.Feed{ID: feed.ID, Platform: feed.Platform}), append(of, nil)
 		}
-		if seen {
-			feeds[n].Read, feeds[n].Today = feed.Read, span.Point(feed.Read, f.Calendar.Grain, f.Calendar.Zone)
-			feeds[n].Mirrors, feeds[n].Gone, feeds[n].Said, feeds[n].Known = feed.Mirrors, feed.Gone, feed.Said, feed.Known
-		}
+		feeds[n].Read, feeds[n].Today = feed.Read, span.Point(feed.Read, f.Calendar.Grain, f.Calendar.Zone)
+		feeds[n].Mirrors, feeds[n].Gone, feeds[n].Said, feeds[n].Known = feed.Mirrors, feed.Gone, feed.Said, feed.Known
 	}
 	return feeds, of
 }
