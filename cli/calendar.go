@@ -278,6 +278,9 @@ func statusOf(b client.Booking) string {
 	case !b.Blocks:
 		words[0] = "shown only"
 	}
+	if b.Held != nil {
+		words = append(words, "not in its feed any more")
+	}
 	if b.Notices != nil {
 		words = append(words, *b.Notices...)
 	}

@@ -44,6 +44,17 @@ func (env *Env) feedCommand() *cli.Command {
 				Action:      env.onOne(env.feedShow),
 			},
 			{
+				Name: "held", Usage: "what a feed does not show any more and stands all the same", ArgsUsage: "FEED",
+				Description: "A feed that shows much less than it did may be broken: what is missing stands until somebody lets it go,\nor further scheduled readings agree. What a decision would change is said first, and asked about.\n" +
+					"Example: wharf feed held \"Ketch, Merrow Charter Desk\"",
+				Flags: []cli.Flag{
+					&cli.BoolFlag{Name: "let-go", Usage: "it is free: let all of it go"},
+					&cli.BoolFlag{Name: "keep", Usage: "it stands until the feed shows it again"},
+					tryFlag, &cli.BoolFlag{Name: "yes", Aliases: []string{"y"}, Usage: "do it whatever it changes, without being asked"}, jsonFlag,
+				},
+				Action: env.onOne(env.feedHeld),
+			},
+			{
 				Name: "refresh", Usage: "read feeds now", ArgsUsage: "[FEED...]",
 				Description: "Example: wharf feed refresh --all",
 				Flags:       []cli.Flag{&cli.BoolFlag{Name: "all", Usage: "read every feed"}, jsonFlag},
@@ -163,6 +174,9 @@ func (env *Env) feedShow(ctx context.Context, c *cli.Command, api *client.Client
 	if err := env.tellMirrors(ctx, api, f); err != nil {
 		return err
 	}
+	if f.Held != nil {
+		fmt.Fprintf(env.Out, "%s not shown any more and still stand: `wharf feed held %q` lists them.\n\n", count(*f.Held, "booking is", "bookings are"), clean(f.Name))
+	}
 	for _, remark := range f.Remarks {
 		fmt.Fprintf(env.Out, "Remark, %s\n", clean(remark))
 	}
@@ -178,6 +192,56 @@ func (env *Env) feedShow(ctx context.Context, c *cli.Command, api *client.Client
 		rows[i] = table.Row{env.when(&r.Finished), r.Outcome, strconv.Itoa(r.Times) + "×", r.Entries, r.Added, r.Changed, r.Removed, message}
 	}
 	printTable(env.Out, table.Row{"Read", "Outcome", "", "Entries", "Added", "Changed", "Removed", ""}, rows)
+	return nil
+}
+
+func (env *Env) feedHeld(ctx context.Context, c *cli.Command, api *client.Client, ref string) error {
+	if c.Bool("let-go") && c.Bool("keep") {
+		return usagef("let it go, or keep it: --let-go and --keep exclude each other")
+	}
+	f, err := feedNamed(ctx, api, ref)
+	if err != nil {
+		return err
+	}
+	held, err := client.Decode[[]client.Booking](api.ListHeld(ctx, f.Id))
+	if err != nil {
+		return err
+	}
+	if c.Bool("json") {
+		return printJSON(env.Out, held)
+	}
+	if len(held) == 0 {
+		fmt.Fprintf(env.Out, "Nothing is held of %s: what stands is what it shows.\n", clean(f.Name))
+		return nil
+	}
+	if c.Bool("let-go") || c.Bool("keep") {
+		request := client.HeldRequest{Says: client.Keep}
+		if c.Bool("let-go") {
+			request.Says = client.LetGo
+		}
+		for _, b := range held {
+			request.Bookings = append(request.Bookings, b.Id)
+		}
+		return env.change(c, func(try bool) (*http.Response, error) {
+			return api.DecideHeld(ctx, f.Id, &client.DecideHeldParams{Try: &try}, request)
+		})
+	}
+	calendars, err := client.Decode[[]client.Calendar](api.ListCalendars(ctx, nil))
+	if err != nil {
+		return err
+	}
+	byID := map[int64]client.Calendar{}
+	for _, k := range calendars {
+		byID[k.Id] = k
+	}
+	rows := make([]table.Row, len(held))
+	for i, b := range held {
+		k := byID[b.Calendar]
+		first, last := ends(b.Start, b.End, k)
+		rows[i] = table.Row{clean(k.Name), first, last, length(b.Start, b.End, k.Grain), clean(b.Title), b.Held.Why, env.when(&b.Held.Since), b.Held.Agreed}
+	}
+	fmt.Fprintf(env.Out, "%s does not show these any more. They stand: --let-go frees them, --keep keeps them.\n\n", clean(f.Name))
+	printTable(env.Out, table.Row{"Calendar", "From", "Until", "", "Title", "Why", "Missing since", "Readings that agree"}, rows)
 	return nil
 }
 

@@ -199,6 +199,7 @@ func (e EffectKind) Valid() bool {
 const (
 	Failing FeedState = "failing"
 	Fresh   FeedState = "fresh"
+	Guarded FeedState = "guarded"
 	Late    FeedState = "late"
 )
 
@@ -208,6 +209,8 @@ func (e FeedState) Valid() bool {
 	case Failing:
 		return true
 	case Fresh:
+		return true
+	case Guarded:
 		return true
 	case Late:
 		return true
@@ -261,6 +264,45 @@ func (e HabitName) Valid() bool {
 	case Reflects:
 		return true
 	case Way:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for HeldWhy.
+const (
+	HeldBeyond HeldWhy = "beyond"
+	HeldKept   HeldWhy = "kept"
+	HeldLost   HeldWhy = "lost"
+)
+
+// Valid indicates whether the value is a known member of the HeldWhy enum.
+func (e HeldWhy) Valid() bool {
+	switch e {
+	case HeldBeyond:
+		return true
+	case HeldKept:
+		return true
+	case HeldLost:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for HeldRequestSays.
+const (
+	Keep  HeldRequestSays = "keep"
+	LetGo HeldRequestSays = "let_go"
+)
+
+// Valid indicates whether the value is a known member of the HeldRequestSays enum.
+func (e HeldRequestSays) Valid() bool {
+	switch e {
+	case Keep:
+		return true
+	case LetGo:
 		return true
 	default:
 		return false
@@ -513,8 +555,11 @@ type Booking struct {
 	End      string     `json:"end"`
 	Evidence *string    `json:"evidence,omitempty"`
 	Feed     *int64     `json:"feed,omitempty"`
-	Id       int64      `json:"id"`
-	Label    string     `json:"label"`
+
+	// Held That a booking stands though its feed does not show it any more
+	Held  *Held  `json:"held,omitempty"`
+	Id    int64  `json:"id"`
+	Label string `json:"label"`
 
 	// NotBefore Last good reading without it
 	NotBefore *time.Time `json:"notBefore,omitempty"`
@@ -672,8 +717,11 @@ type Feed struct {
 	Entries int `json:"entries"`
 
 	// Every Seconds between readings
-	Every int   `json:"every"`
-	Id    int64 `json:"id"`
+	Every int `json:"every"`
+
+	// Held Bookings that it does not show any more and that stand all the same, of those that wait for somebody
+	Held *int  `json:"held,omitempty"`
+	Id   int64 `json:"id"`
 
 	// LastGood End of the last good reading
 	LastGood    *time.Time `json:"lastGood,omitempty"`
@@ -794,6 +842,31 @@ type HabitName string
 type HabitRequest struct {
 	Value string `json:"value"`
 }
+
+// Held That a booking stands though its feed does not show it any more
+type Held struct {
+	// Agreed How many scheduled readings since then did not show it either
+	Agreed   int    `json:"agreed"`
+	Sentence string `json:"sentence"`
+
+	// Since When its feed was first read without it
+	Since time.Time `json:"since"`
+
+	// Why Too much would go at once; its feed ends before it by now; or somebody said that it stands
+	Why HeldWhy `json:"why"`
+}
+
+// HeldWhy Too much would go at once; its feed ends before it by now; or somebody said that it stands
+type HeldWhy string
+
+// HeldRequest defines model for HeldRequest.
+type HeldRequest struct {
+	Bookings []int64         `json:"bookings"`
+	Says     HeldRequestSays `json:"says"`
+}
+
+// HeldRequestSays defines model for HeldRequest.Says.
+type HeldRequestSays string
 
 // Link defines model for Link.
 type Link struct {
@@ -1149,6 +1222,12 @@ type RemoveFeedParams struct {
 	Confirm *Confirm `form:"confirm,omitempty" json:"confirm,omitempty"`
 }
 
+// DecideHeldParams defines parameters for DecideHeld.
+type DecideHeldParams struct {
+	// Try Only say what it would change
+	Try *Try `form:"try,omitempty" json:"try,omitempty"`
+}
+
 // ListHabitsParams defines parameters for ListHabits.
 type ListHabitsParams struct {
 	// Past Also what was known before
@@ -1217,6 +1296,9 @@ type CreateFeedJSONRequestBody = FeedRequest
 
 // EditFeedJSONRequestBody defines body for EditFeed for application/json ContentType.
 type EditFeedJSONRequestBody = FeedEdit
+
+// DecideHeldJSONRequestBody defines body for DecideHeld for application/json ContentType.
+type DecideHeldJSONRequestBody = HeldRequest
 
 // CreatePlatformJSONRequestBody defines body for CreatePlatform for application/json ContentType.
 type CreatePlatformJSONRequestBody = PlatformRequest
@@ -1524,6 +1606,32 @@ type ClientInterface interface {
 	//
 	// Corresponds with PATCH /feeds/{id} (the `EditFeed` operationId).
 	EditFeed(ctx context.Context, id Id, body EditFeedJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListHeld List what a feed does not show any more and stands all the same
+	//
+	// A feed that shows much less than it did may be broken. Above a share of what it has to come (a setting of the service, a
+	// third), what it no longer shows stands until somebody lets it go, or further scheduled readings agree.
+	//
+	// Corresponds with GET /feeds/{id}/held (the `ListHeld` operationId).
+	ListHeld(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// DecideHeldWithBody Let go what a feed does not show any more, or keep it
+	//
+	// All of it, or nothing. What is kept stands until its feed shows it again, or it is let go.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /feeds/{id}/held (the `DecideHeld` operationId).
+	DecideHeldWithBody(ctx context.Context, id Id, params *DecideHeldParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// DecideHeld Let go what a feed does not show any more, or keep it
+	//
+	// All of it, or nothing. What is kept stands until its feed shows it again, or it is let go.
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /feeds/{id}/held (the `DecideHeld` operationId).
+	DecideHeld(ctx context.Context, id Id, params *DecideHeldParams, body DecideHeldJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListReadings List the newest readings of a feed
 	//
@@ -2230,6 +2338,62 @@ func (c *Client) EditFeedWithBody(ctx context.Context, id Id, contentType string
 // Corresponds with PATCH /feeds/{id} (the `EditFeed` operationId).
 func (c *Client) EditFeed(ctx context.Context, id Id, body EditFeedJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewEditFeedRequest(c.Server, id, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListHeld List what a feed does not show any more and stands all the same
+//
+// A feed that shows much less than it did may be broken. Above a share of what it has to come (a setting of the service, a
+// third), what it no longer shows stands until somebody lets it go, or further scheduled readings agree.
+//
+// Corresponds with GET /feeds/{id}/held (the `ListHeld` operationId).
+func (c *Client) ListHeld(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListHeldRequest(c.Server, id)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// DecideHeldWithBody Let go what a feed does not show any more, or keep it
+//
+// All of it, or nothing. What is kept stands until its feed shows it again, or it is let go.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /feeds/{id}/held (the `DecideHeld` operationId).
+func (c *Client) DecideHeldWithBody(ctx context.Context, id Id, params *DecideHeldParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewDecideHeldRequestWithBody(c.Server, id, params, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// DecideHeld Let go what a feed does not show any more, or keep it
+//
+// All of it, or nothing. What is kept stands until its feed shows it again, or it is let go.
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /feeds/{id}/held (the `DecideHeld` operationId).
+func (c *Client) DecideHeld(ctx context.Context, id Id, params *DecideHeldParams, body DecideHeldJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewDecideHeldRequest(c.Server, id, params, body)
 	if err != nil {
 		return nil, err
 	}
@@ -3954,6 +4118,114 @@ func NewEditFeedRequestWithBody(server string, id Id, contentType string, body i
 	return req, nil
 }
 
+// NewListHeldRequest constructs an http.Request for the ListHeld method
+func NewListHeldRequest(server string, id Id) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/feeds/%s/held", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewDecideHeldRequest calls the generic DecideHeld builder with application/json body
+func NewDecideHeldRequest(server string, id Id, params *DecideHeldParams, body DecideHeldJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewDecideHeldRequestWithBody(server, id, params, "application/json", bodyReader)
+}
+
+// NewDecideHeldRequestWithBody constructs an http.Request for the DecideHeld method, with any body, and a specified content type
+func NewDecideHeldRequestWithBody(server string, id Id, params *DecideHeldParams, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/feeds/%s/held", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.Try != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "try", *params.Try, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewListReadingsRequest constructs an http.Request for the ListReadings method
 func NewListReadingsRequest(server string, id Id) (*http.Request, error) {
 	var err error
@@ -5313,6 +5585,34 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with PATCH /feeds/{id} (the `EditFeed` operationId).
 	EditFeedWithResponse(ctx context.Context, id Id, body EditFeedJSONRequestBody, reqEditors ...RequestEditorFn) (*EditFeedResponse, error)
+
+	// ListHeldWithResponse List what a feed does not show any more and stands all the same
+	//
+	// A feed that shows much less than it did may be broken. Above a share of what it has to come (a setting of the service, a
+	// third), what it no longer shows stands until somebody lets it go, or further scheduled readings agree.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /feeds/{id}/held (the `ListHeld` operationId).
+	ListHeldWithResponse(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*ListHeldResponse, error)
+
+	// DecideHeldWithBodyWithResponse Let go what a feed does not show any more, or keep it
+	//
+	// All of it, or nothing. What is kept stands until its feed shows it again, or it is let go.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /feeds/{id}/held (the `DecideHeld` operationId).
+	DecideHeldWithBodyWithResponse(ctx context.Context, id Id, params *DecideHeldParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*DecideHeldResponse, error)
+
+	// DecideHeldWithResponse Let go what a feed does not show any more, or keep it
+	//
+	// All of it, or nothing. What is kept stands until its feed shows it again, or it is let go.
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /feeds/{id}/held (the `DecideHeld` operationId).
+	DecideHeldWithResponse(ctx context.Context, id Id, params *DecideHeldParams, body DecideHeldJSONRequestBody, reqEditors ...RequestEditorFn) (*DecideHeldResponse, error)
 
 	// ListReadingsWithResponse List the newest readings of a feed
 	//
@@ -6751,6 +7051,116 @@ func (r EditFeedResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r EditFeedResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+// ListHeldResponseDefaultHeaders the declared response headers of an HTTP default response for ListHeld
+type ListHeldResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type ListHeldResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]Booking
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *ListHeldResponseDefaultHeaders
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListHeldResponse) GetJSON200() *[]Booking {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListHeldResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListHeldResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListHeldResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListHeldResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListHeldResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+// DecideHeldResponseDefaultHeaders the declared response headers of an HTTP default response for DecideHeld
+type DecideHeldResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type DecideHeldResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]Effect
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *DecideHeldResponseDefaultHeaders
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r DecideHeldResponse) GetJSON200() *[]Effect {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r DecideHeldResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r DecideHeldResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r DecideHeldResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r DecideHeldResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r DecideHeldResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -8549,6 +8959,52 @@ func (c *ClientWithResponses) EditFeedWithResponse(ctx context.Context, id Id, b
 	return ParseEditFeedResponse(rsp)
 }
 
+// ListHeldWithResponse List what a feed does not show any more and stands all the same
+//
+// A feed that shows much less than it did may be broken. Above a share of what it has to come (a setting of the service, a
+// third), what it no longer shows stands until somebody lets it go, or further scheduled readings agree.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /feeds/{id}/held (the `ListHeld` operationId).
+func (c *ClientWithResponses) ListHeldWithResponse(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*ListHeldResponse, error) {
+	rsp, err := c.ListHeld(ctx, id, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListHeldResponse(rsp)
+}
+
+// DecideHeldWithBodyWithResponse Let go what a feed does not show any more, or keep it
+//
+// All of it, or nothing. What is kept stands until its feed shows it again, or it is let go.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /feeds/{id}/held (the `DecideHeld` operationId).
+func (c *ClientWithResponses) DecideHeldWithBodyWithResponse(ctx context.Context, id Id, params *DecideHeldParams, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*DecideHeldResponse, error) {
+	rsp, err := c.DecideHeldWithBody(ctx, id, params, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseDecideHeldResponse(rsp)
+}
+
+// DecideHeldWithResponse Let go what a feed does not show any more, or keep it
+//
+// All of it, or nothing. What is kept stands until its feed shows it again, or it is let go.
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /feeds/{id}/held (the `DecideHeld` operationId).
+func (c *ClientWithResponses) DecideHeldWithResponse(ctx context.Context, id Id, params *DecideHeldParams, body DecideHeldJSONRequestBody, reqEditors ...RequestEditorFn) (*DecideHeldResponse, error) {
+	rsp, err := c.DecideHeld(ctx, id, params, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseDecideHeldResponse(rsp)
+}
+
 // ListReadingsWithResponse List the newest readings of a feed
 //
 // Returns a wrapper object for the known response body format(s).
@@ -9999,6 +10455,101 @@ func ParseEditFeedResponse(rsp *http.Response) (*EditFeedResponse, error) {
 	switch {
 	case true:
 		var headers EditFeedResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
+// ParseListHeldResponse parses an HTTP response from a ListHeldWithResponse call
+func ParseListHeldResponse(rsp *http.Response) (*ListHeldResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListHeldResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []Booking
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers ListHeldResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
+// ParseDecideHeldResponse parses an HTTP response from a DecideHeldWithResponse call
+func ParseDecideHeldResponse(rsp *http.Response) (*DecideHeldResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &DecideHeldResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []Effect
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers DecideHeldResponseDefaultHeaders
 		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
 			var value int
 			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {

@@ -199,6 +199,7 @@ func (e EffectKind) Valid() bool {
 const (
 	Failing FeedState = "failing"
 	Fresh   FeedState = "fresh"
+	Guarded FeedState = "guarded"
 	Late    FeedState = "late"
 )
 
@@ -208,6 +209,8 @@ func (e FeedState) Valid() bool {
 	case Failing:
 		return true
 	case Fresh:
+		return true
+	case Guarded:
 		return true
 	case Late:
 		return true
@@ -261,6 +264,45 @@ func (e HabitName) Valid() bool {
 	case Reflects:
 		return true
 	case Way:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for HeldWhy.
+const (
+	HeldBeyond HeldWhy = "beyond"
+	HeldKept   HeldWhy = "kept"
+	HeldLost   HeldWhy = "lost"
+)
+
+// Valid indicates whether the value is a known member of the HeldWhy enum.
+func (e HeldWhy) Valid() bool {
+	switch e {
+	case HeldBeyond:
+		return true
+	case HeldKept:
+		return true
+	case HeldLost:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for HeldRequestSays.
+const (
+	Keep  HeldRequestSays = "keep"
+	LetGo HeldRequestSays = "let_go"
+)
+
+// Valid indicates whether the value is a known member of the HeldRequestSays enum.
+func (e HeldRequestSays) Valid() bool {
+	switch e {
+	case Keep:
+		return true
+	case LetGo:
 		return true
 	default:
 		return false
@@ -513,8 +555,11 @@ type Booking struct {
 	End      string     `json:"end"`
 	Evidence *string    `json:"evidence,omitempty"`
 	Feed     *int64     `json:"feed,omitempty"`
-	Id       int64      `json:"id"`
-	Label    string     `json:"label"`
+
+	// Held That a booking stands though its feed does not show it any more
+	Held  *Held  `json:"held,omitempty"`
+	Id    int64  `json:"id"`
+	Label string `json:"label"`
 
 	// NotBefore Last good reading without it
 	NotBefore *time.Time `json:"notBefore,omitempty"`
@@ -672,8 +717,11 @@ type Feed struct {
 	Entries int `json:"entries"`
 
 	// Every Seconds between readings
-	Every int   `json:"every"`
-	Id    int64 `json:"id"`
+	Every int `json:"every"`
+
+	// Held Bookings that it does not show any more and that stand all the same, of those that wait for somebody
+	Held *int  `json:"held,omitempty"`
+	Id   int64 `json:"id"`
 
 	// LastGood End of the last good reading
 	LastGood    *time.Time `json:"lastGood,omitempty"`
@@ -794,6 +842,31 @@ type HabitName string
 type HabitRequest struct {
 	Value string `json:"value"`
 }
+
+// Held That a booking stands though its feed does not show it any more
+type Held struct {
+	// Agreed How many scheduled readings since then did not show it either
+	Agreed   int    `json:"agreed"`
+	Sentence string `json:"sentence"`
+
+	// Since When its feed was first read without it
+	Since time.Time `json:"since"`
+
+	// Why Too much would go at once; its feed ends before it by now; or somebody said that it stands
+	Why HeldWhy `json:"why"`
+}
+
+// HeldWhy Too much would go at once; its feed ends before it by now; or somebody said that it stands
+type HeldWhy string
+
+// HeldRequest defines model for HeldRequest.
+type HeldRequest struct {
+	Bookings []int64         `json:"bookings"`
+	Says     HeldRequestSays `json:"says"`
+}
+
+// HeldRequestSays defines model for HeldRequest.Says.
+type HeldRequestSays string
 
 // Link defines model for Link.
 type Link struct {
@@ -1149,6 +1222,12 @@ type RemoveFeedParams struct {
 	Confirm *Confirm `form:"confirm,omitempty" json:"confirm,omitempty"`
 }
 
+// DecideHeldParams defines parameters for DecideHeld.
+type DecideHeldParams struct {
+	// Try Only say what it would change
+	Try *Try `form:"try,omitempty" json:"try,omitempty"`
+}
+
 // ListHabitsParams defines parameters for ListHabits.
 type ListHabitsParams struct {
 	// Past Also what was known before
@@ -1217,6 +1296,9 @@ type CreateFeedJSONRequestBody = FeedRequest
 
 // EditFeedJSONRequestBody defines body for EditFeed for application/json ContentType.
 type EditFeedJSONRequestBody = FeedEdit
+
+// DecideHeldJSONRequestBody defines body for DecideHeld for application/json ContentType.
+type DecideHeldJSONRequestBody = HeldRequest
 
 // CreatePlatformJSONRequestBody defines body for CreatePlatform for application/json ContentType.
 type CreatePlatformJSONRequestBody = PlatformRequest
@@ -1310,6 +1392,12 @@ type ServerInterface interface {
 	// EditFeed Change a feed
 	// (PATCH /feeds/{id})
 	EditFeed(c *gin.Context, id Id)
+	// ListHeld List what a feed does not show any more and stands all the same
+	// (GET /feeds/{id}/held)
+	ListHeld(c *gin.Context, id Id)
+	// DecideHeld Let go what a feed does not show any more, or keep it
+	// (POST /feeds/{id}/held)
+	DecideHeld(c *gin.Context, id Id, params DecideHeldParams)
 	// ListReadings List the newest readings of a feed
 	// (GET /feeds/{id}/readings)
 	ListReadings(c *gin.Context, id Id)
@@ -2074,6 +2162,67 @@ func (siw *ServerInterfaceWrapper) EditFeed(c *gin.Context) {
 	siw.Handler.EditFeed(c, id)
 }
 
+// ListHeld operation middleware
+func (siw *ServerInterfaceWrapper) ListHeld(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListHeld(c, id)
+}
+
+// DecideHeld operation middleware
+func (siw *ServerInterfaceWrapper) DecideHeld(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params DecideHeldParams
+
+	// ------------- Optional query parameter "try" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "try", c.Request.URL.Query(), &params.Try, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter try: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.DecideHeld(c, id, params)
+}
+
 // ListReadings operation middleware
 func (siw *ServerInterfaceWrapper) ListReadings(c *gin.Context) {
 
@@ -2721,6 +2870,8 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.PATCH(options.BaseURL+"/feeds/:id", wrapper.EditFeed)
 	router.GET(options.BaseURL+"/feeds/:id/readings", wrapper.ListReadings)
 	router.POST(options.BaseURL+"/feeds/:id/readings", wrapper.CreateReading)
+	router.GET(options.BaseURL+"/feeds/:id/held", wrapper.ListHeld)
+	router.POST(options.BaseURL+"/feeds/:id/held", wrapper.DecideHeld)
 	router.GET(options.BaseURL+"/calendars", wrapper.ListCalendars)
 	router.POST(options.BaseURL+"/calendars", wrapper.CreateCalendar)
 	router.DELETE(options.BaseURL+"/calendars/:id", wrapper.RemoveCalendar)
@@ -3750,6 +3901,102 @@ type EditFeeddefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response EditFeeddefaultApplicationProblemPlusJSONResponse) VisitEditFeedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListHeldRequestObject struct {
+	Id Id `json:"id"`
+}
+
+type ListHeldResponseObject interface {
+	VisitListHeldResponse(w http.ResponseWriter) error
+}
+
+type ListHeld200JSONResponse []Booking
+
+func (response ListHeld200JSONResponse) VisitListHeldResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListHelddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response ListHelddefaultApplicationProblemPlusJSONResponse) VisitListHeldResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type DecideHeldRequestObject struct {
+	Id     Id `json:"id"`
+	Params DecideHeldParams
+	Body   *DecideHeldJSONRequestBody
+}
+
+type DecideHeldResponseObject interface {
+	VisitDecideHeldResponse(w http.ResponseWriter) error
+}
+
+type DecideHeld200JSONResponse []Effect
+
+func (response DecideHeld200JSONResponse) VisitDecideHeldResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type DecideHeld204Response struct {
+}
+
+func (response DecideHeld204Response) VisitDecideHeldResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type DecideHelddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response DecideHelddefaultApplicationProblemPlusJSONResponse) VisitDecideHeldResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -4940,6 +5187,12 @@ type StrictServerInterface interface {
 	// EditFeed Change a feed
 	// (PATCH /feeds/{id})
 	EditFeed(ctx context.Context, request EditFeedRequestObject) (EditFeedResponseObject, error)
+	// ListHeld List what a feed does not show any more and stands all the same
+	// (GET /feeds/{id}/held)
+	ListHeld(ctx context.Context, request ListHeldRequestObject) (ListHeldResponseObject, error)
+	// DecideHeld Let go what a feed does not show any more, or keep it
+	// (POST /feeds/{id}/held)
+	DecideHeld(ctx context.Context, request DecideHeldRequestObject) (DecideHeldResponseObject, error)
 	// ListReadings List the newest readings of a feed
 	// (GET /feeds/{id}/readings)
 	ListReadings(ctx context.Context, request ListReadingsRequestObject) (ListReadingsResponseObject, error)
@@ -5785,6 +6038,77 @@ func (sh *strictHandler) EditFeed(ctx *gin.Context, id Id) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(EditFeedResponseObject); ok {
 		if err := validResponse.VisitEditFeedResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListHeld operation middleware
+func (sh *strictHandler) ListHeld(ctx *gin.Context, id Id) {
+	var request ListHeldRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListHeld(ctx, request.(ListHeldRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListHeld")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListHeldResponseObject); ok {
+		if err := validResponse.VisitListHeldResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// DecideHeld operation middleware
+func (sh *strictHandler) DecideHeld(ctx *gin.Context, id Id, params DecideHeldParams) {
+	var request DecideHeldRequestObject
+
+	request.Id = id
+	request.Params = params
+
+	var body DecideHeldJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.DecideHeld(ctx, request.(DecideHeldRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "DecideHeld")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(DecideHeldResponseObject); ok {
+		if err := validResponse.VisitDecideHeldResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

@@ -12,6 +12,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"wharf/core/echo"
+	"wharf/core/reading"
 	"wharf/internal/clock"
 	"wharf/service"
 	"wharf/service/store"
@@ -43,6 +44,10 @@ func serveCommand() *cli.Command {
 			span("least-every", "WHARF_LEAST_EVERY", 5*time.Minute, "shortest time between readings that may be chosen"),
 			span("fetch-timeout", "WHARF_FETCH_TIMEOUT", 30*time.Second, "longest time that a reading may take"),
 			&cli.Int64Flag{Name: "max-feed-mb", Sources: cli.EnvVars("WHARF_MAX_FEED_MB"), Value: 20, Usage: "largest feed, in megabytes"},
+			&cli.FloatFlag{Name: "guard-share", Sources: cli.EnvVars("WHARF_GUARD_SHARE"), Value: 1.0 / 3, Usage: "of what a feed has to come, above which what it no longer shows stands until somebody looks; 0: nothing does"},
+			&cli.IntFlag{Name: "guard-agree", Sources: cli.EnvVars("WHARF_GUARD_AGREE"), Value: 3, Usage: "further scheduled readings that must agree to let that go"},
+			&cli.DurationFlag{Name: "guard-over", Sources: cli.EnvVars("WHARF_GUARD_OVER"), Value: 6 * time.Hour, Usage: "over how long they must, at least"},
+			&cli.IntFlag{Name: "guard-few", Sources: cli.EnvVars("WHARF_GUARD_FEW"), Value: 3, Usage: "bookings at most for which they need not be apart"},
 			&cli.IntFlag{Name: "max-bookings", Sources: cli.EnvVars("WHARF_MAX_BOOKINGS"), Value: 50000, Usage: "bookings that one feed may have on one calendar"},
 			span("keep-gone", "WHARF_KEEP_GONE", 395*24*time.Hour, "how long an entry is known that its feed no longer shows (if it comes back by then, it is the same), and what entries showed before"),
 			span("reflection-delay", "WHARF_REFLECTION_DELAY", echo.DefaultDelay, "how long after a pickup a platform may not show what it got yet, until that was measured; 0 for none"),
@@ -97,7 +102,7 @@ func serve(ctx context.Context, c *cli.Command) error {
 		Database: c.String("database"), KeyFile: c.String("key-file"), AllowPrivate: c.StringSlice("allow-private"),
 		DefaultEvery: c.Duration("default-every"), LeastEvery: c.Duration("least-every"),
 		FetchTimeout: c.Duration("fetch-timeout"), MaxFeedBytes: c.Int64("max-feed-mb") << 20,
-		MaxBookings: max(1, c.Int("max-bookings")), KeepGone: c.Duration("keep-gone"), Lease: c.Duration("lease"), Workers: max(1, c.Int("workers")), StopTimeout: c.Duration("stop-timeout"),
+		MaxBookings: max(1, c.Int("max-bookings")), KeepGone: c.Duration("keep-gone"), Guard: reading.Guard{Share: c.Float("guard-share"), Agree: c.Int("guard-agree"), Over: c.Duration("guard-over"), Few: c.Int("guard-few")}, Lease: c.Duration("lease"), Workers: max(1, c.Int("workers")), StopTimeout: c.Duration("stop-timeout"),
 		Echoes:       echoes,
 		QueryTimeout: c.Duration("query-timeout"), RequestTimeout: c.Duration("request-timeout"),
 		ShelfBytes: c.Int64("publications-mb") << 20, MaxStreams: max(1, c.Int("max-streams")),

@@ -34,7 +34,7 @@ func (m *matcher) covered(e Entry, more int64) []*item {
 			if m.live(it) != live || !m.mayShow(e, it) {
 				continue
 			}
-			if left := without(rest, span.Span{Start: it.Span.Start - more, End: it.Span.End + more}); !slices.Equal(left, rest) {
+			if left := span.Without(rest, span.Span{Start: it.Span.Start - more, End: it.Span.End + more}); !slices.Equal(left, rest) {
 				by, rest = append(by, it), left
 			}
 			if len(rest) == 0 {

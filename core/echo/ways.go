@@ -180,7 +180,7 @@ func (m *matcher) parts() {
 		rest := []span.Span{e.Span}
 		for _, it := range items {
 			m.used[it.Name] = true
-			rest = without(rest, it.Span)
+			rest = span.Without(rest, it.Span)
 			if it.holding.From.Add(m.learnt.delay).After(e.Stand.NotBefore) {
 				v.Kind, v.Evidence.Against = Unclear, NotKnownBefore
 			}
@@ -225,17 +225,4 @@ func (m *matcher) overlapping() {
 			}
 		}
 	}
-}
-
-// without is what is left of spans when one is taken out.
-func without(spans []span.Span, out span.Span) []span.Span {
-	var rest []span.Span
-	for _, s := range spans {
-		for _, piece := range []span.Span{{Start: s.Start, End: min(s.End, out.Start)}, {Start: max(s.Start, out.End), End: s.End}} {
-			if !piece.Empty() {
-				rest = append(rest, piece)
-			}
-		}
-	}
-	return rest
 }

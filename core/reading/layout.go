@@ -18,6 +18,7 @@ type Place struct {
 	Calendar rules.Calendar
 	Link     rules.Link
 	Bookings []Booking // removed ones too
+	Guard    *Guard    // nil: nothing is held back
 }
 
 // Booking is a booking as it is recorded.
@@ -38,6 +39,7 @@ type Booking struct {
 	// same thing; Sighting is when the present one did.
 	Stand, Sighting Interval
 	Removed         time.Time // zero: it is there
+	Held            Held
 }
 
 // shown is what its entry shows of it.
@@ -49,6 +51,7 @@ type Placed struct {
 	Changed []Booking  // with their IDs; those that leave have Removed set
 	Over    []Sighting // those that have ended with this reading
 	Notices []string   // on what takes nothing though it may be meant to, a line each
+	Freed   []Freed    // what is to be remembered for the guard
 }
 
 // MaxTitle is how many characters of a title are recorded.
@@ -62,6 +65,12 @@ func LayOut(ctx context.Context, doc *recur.Document, entries []Entry, place Pla
 	return l.layOut(ctx)
 }
 
+// Agree is LayOut for a reading that found a document unchanged: it counts for what is held.
+func Agree(ctx context.Context, doc *recur.Document, entries []Entry, place Place, t Times, most int) (Placed, error) {
+	l := laying{place: place, doc: doc, entries: entries, fresh: make([]bool, len(entries)), now: t.Finished, most: most, again: true, scheduled: t.Scheduled}
+	return l.layOut(ctx)
+}
+
 // laying compares what a document means on a calendar with what is recorded.
 type laying struct {
 	place   Place
@@ -72,6 +81,8 @@ type laying struct {
 	changes *Changes     // of the reading at hand; nil when there is none
 	now     time.Time
 	most    int
+	// again: it was read and found unchanged; scheduled: it was read when it was due.
+	again, scheduled bool
 }
 
 // slot tells the bookings of a feed on a calendar apart.
@@ -95,6 +106,10 @@ func (l laying) layOut(ctx context.Context) (Placed, error) {
 	now := span.Point(l.now, l.place.Calendar.Grain, l.place.Calendar.Zone)
 	trimmed := trimmedAt(now, wanted)
 	have := map[slot]bool{}
+	var guard *guarding
+	if l.place.Guard != nil && (l.changes != nil || l.again) {
+		guard = newGuarding(l, wanted, now)
+	}
 	for _, b := range l.place.Bookings {
 		at := slot{-1, b.Occurrence}
 		if i, shown := index[b.Entry]; shown {
@@ -111,13 +126,23 @@ func (l laying) layOut(ctx context.Context) (Placed, error) {
 			if differs {
 				placed.Changed = append(placed.Changed, next)
 			}
-		case b.Removed.IsZero() && leaves(b, cancelled[at], now, trimmed):
-			if l.reads(at.entry) {
-				placed.Over = append(placed.Over, l.over(b, at.entry, l.changes.reading))
+			if guard != nil && differs && b.Removed.IsZero() {
+				guard.loses(b, &next)
 			}
-			b.Removed = l.now
-			placed.Changed = append(placed.Changed, b)
+		case !b.Removed.IsZero():
+		case !leaves(b, cancelled[at], now, trimmed):
+			if guard != nil && b.Held.Why != "" { // it has begun: it stays as any other does
+				b.Held = Held{}
+				placed.Changed = append(placed.Changed, b)
+			}
+		case guard != nil && !cancelled[at] && guard.loses(b, nil):
+		case guard == nil && b.Held.Why != "": // a day has passed, or the rules changed
+		default:
+			l.leave(&placed, b, at.entry)
 		}
+	}
+	if guard != nil {
+		l.hold(&placed, guard, index)
 	}
 	for at, w := range wanted {
 		if !have[at] {
@@ -128,6 +153,47 @@ func (l laying) layOut(ctx context.Context) (Placed, error) {
 		return cmp.Or(cmp.Compare(a.At, b.At), cmp.Compare(a.Occurrence, b.Occurrence))
 	})
 	return placed, nil
+}
+
+// leave takes a booking away.
+func (l laying) leave(placed *Placed, b Booking, entry int) {
+	switch {
+	case b.Held.Why != "": // it was over when it was first held
+		placed.Over = append(placed.Over, Sighting{Booking: b.ID, Shown: b.shown(), Interval: b.Sighting, Over: Interval{SeenBy: b.Held.Since}})
+	case l.reads(entry):
+		placed.Over = append(placed.Over, l.over(b, entry, l.changes.reading))
+	}
+	b.Removed, b.Held = l.now, Held{}
+	placed.Changed = append(placed.Changed, b)
+}
+
+// hold carries out what the guard says of what would be free.
+func (l laying) hold(placed *Placed, guard *guarding, index map[int64]int) {
+	held, let, freed := guard.decide()
+	placed.Freed = freed
+	entry := func(b Booking) int {
+		if i, shown := index[b.Entry]; shown {
+			return i
+		}
+		return -1
+	}
+	for _, s := range let {
+		if s.next == nil {
+			l.leave(placed, s.booking, entry(s.booking))
+		}
+	}
+	for _, s := range held {
+		switch {
+		case !s.whole(guard.now):
+			placed.Added = append(placed.Added, s.pieces(l.now)...)
+			if s.next == nil {
+				l.leave(placed, s.booking, entry(s.booking))
+			}
+		case s.booking.Held != s.held:
+			s.booking.Held = s.held
+			placed.Changed = append(placed.Changed, s.booking)
+		}
+	}
 }
 
 // touch notes the entries that are as they were, and whose bookings are not.
@@ -260,7 +326,7 @@ func (l laying) update(b, w Booking, now int64) (next Booking, differs bool) {
 		next.Sighting = l.changes.reading
 	}
 	same := b.Booking == w.Booking && b.shown() == w.shown() && slices.Equal(b.Notices, w.Notices) &&
-		b.Revision.Sequence == w.Revision.Sequence && b.Stand == next.Stand && !back
+		b.Revision.Sequence == w.Revision.Sequence && b.Stand == next.Stand && b.Held == next.Held && !back
 	return next, !same
 }
 

@@ -58,7 +58,11 @@ type TextAt struct {
 }
 
 // Times are those of a reading: when it was asked for, and when all of it was there.
-type Times struct{ Requested, Finished time.Time }
+type Times struct {
+	Requested, Finished time.Time
+	// Scheduled: it was due. What a person asks for in between agrees with nothing.
+	Scheduled bool
+}
 
 // Changes are what a reading leads to.
 type Changes struct {
@@ -76,13 +80,14 @@ type Changes struct {
 	Remarks []string // what could not be read as it was meant, a line each
 	Places  []Placed // in the order of the places that were given
 
-	now     time.Time
-	reading Interval         // of what is new in this reading
-	framed  bool             // what the document says for all that is in it has changed
-	named   map[int]bool     // of Returned, those that came back as what they were
-	anew    map[int]bool     // entries whose UID or form changed while that of most did not
-	was     map[int]Entry    // what was recorded of those that are rewritten
-	gone    map[int64]TextAt // of Removed, by ID
+	now       time.Time
+	scheduled bool
+	reading   Interval         // of what is new in this reading
+	framed    bool             // what the document says for all that is in it has changed
+	named     map[int]bool     // of Returned, those that came back as what they were
+	anew      map[int]bool     // entries whose UID or form changed while that of most did not
+	was       map[int]Entry    // what was recorded of those that are rewritten
+	gone      map[int64]TextAt // of Removed, by ID
 	// settledIn is when the UIDs of Settled came to be there.
 	settledIn Interval
 }
@@ -110,7 +115,7 @@ func Read(ctx context.Context, f Feed, gone []Entry, doc *recur.Document, places
 // Compare compares a document with what is recorded of its feed. Where nothing differs it
 // is Unchanged, and there is nothing to lay out.
 func Compare(f Feed, doc *recur.Document, t Times) Changes {
-	c := Changes{Frame: doc.Frame(), now: t.Finished, reading: Interval{f.Since, t.Finished}, was: map[int]Entry{}, gone: map[int64]TextAt{}, anew: map[int]bool{}}
+	c := Changes{Frame: doc.Frame(), now: t.Finished, scheduled: t.Scheduled, reading: Interval{f.Since, t.Finished}, was: map[int]Entry{}, gone: map[int64]TextAt{}, anew: map[int]bool{}}
 	if t.Finished.Before(f.Since) { // the clock was set back: the order of readings counts
 		c.reading.SeenBy = f.Since
 	}
@@ -171,7 +176,7 @@ func (c *Changes) LayOut(ctx context.Context, doc *recur.Document, places []Plac
 	}
 	touched := map[int]bool{}
 	for _, p := range places {
-		l := laying{place: p, doc: doc, entries: c.Entries, fresh: fresh, changes: c, settled: settled, now: c.now, most: most}
+		l := laying{place: p, doc: doc, entries: c.Entries, fresh: fresh, changes: c, settled: settled, now: c.now, most: most, scheduled: c.scheduled}
 		placed, err := l.layOut(ctx)
 		if err != nil {
 			return err

@@ -35,6 +35,7 @@ type history struct {
 	now      time.Time
 	ids      int64
 	zone     *time.Location
+	guard    *reading.Guard
 }
 
 func newHistory(t *testing.T, body string) *history {
@@ -56,11 +57,17 @@ func (h *history) readAt(now time.Time, body string) *reading.Changes {
 	doc, err := recur.Read(ical.NewReader(strings.NewReader("BEGIN:VCALENDAR\r\nVERSION:2.0\r\n" + body + "END:VCALENDAR\r\n")))
 	require.NoError(h.t, err)
 	calendar, link := rules.Calendar{Zone: h.zone, Grain: span.Day, Capacity: 1}, rules.Link{Role: rules.Blocks, Tentative: rules.AsTentative, Units: 1}
-	times := reading.Times{Requested: now, Finished: now.Add(time.Second)}
-	c, err := reading.Read(ctx, h.feed, h.gone, doc, []reading.Place{{Calendar: calendar, Link: link, Bookings: h.bookings}}, times, 1000)
+	times := reading.Times{Requested: now, Finished: now.Add(time.Second), Scheduled: true}
+	place := reading.Place{Calendar: calendar, Link: link, Bookings: h.bookings, Guard: h.guard}
+	c, err := reading.Read(ctx, h.feed, h.gone, doc, []reading.Place{place}, times, 1000)
 	require.NoError(h.t, err)
 	h.feed.Since, h.feed.Frame, h.feed.UIDs = times.Requested, c.Frame, c.UIDs
 	if c.Unchanged {
+		if h.guard != nil {
+			placed, err := reading.Agree(ctx, doc, reading.Recognise(h.feed.Entries, doc), place, times, 1000)
+			require.NoError(h.t, err)
+			h.keep(placed, nil)
+		}
 		return &c
 	}
 	h.feed.Entries = nil
@@ -76,18 +83,29 @@ func (h *history) readAt(now time.Time, body string) *reading.Changes {
 		h.feed.Entries = append(h.feed.Entries, c.Entries[i])
 	}
 	for _, p := range c.Places {
-		for _, b := range p.Changed {
-			i := slices.IndexFunc(h.bookings, func(o reading.Booking) bool { return o.ID == b.ID })
-			h.bookings[i] = b
-		}
-		h.over = append(h.over, p.Over...)
-		for _, b := range p.Added {
-			h.ids++
-			b.ID, b.Entry = h.ids, c.Entries[b.At].ID
-			h.bookings = append(h.bookings, b)
-		}
+		h.keep(p, c.Entries)
 	}
 	return &c
+}
+
+// keep records what a reading leads to on the calendar.
+func (h *history) keep(p reading.Placed, entries []reading.Entry) {
+	for _, b := range p.Changed {
+		i := slices.IndexFunc(h.bookings, func(o reading.Booking) bool { return o.ID == b.ID })
+		h.bookings[i] = b
+	}
+	h.over = append(h.over, p.Over...)
+	for _, b := range p.Added {
+		h.ids++
+		b.ID = h.ids
+		if b.At >= 0 {
+			b.Entry = entries[b.At].ID
+		}
+		h.bookings = append(h.bookings, b)
+	}
+	if h.guard != nil {
+		h.guard.Freed = p.Freed
+	}
 }
 
 // shown lists the bookings that are there: "first/last title".

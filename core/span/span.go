@@ -69,6 +69,19 @@ func (s Span) Overlaps(t Span) bool {
 // Contains reports whether t lies wholly inside s.
 func (s Span) Contains(t Span) bool { return s.Start <= t.Start && t.End <= s.End }
 
+// Without is what is left of spans when one is taken out, in their order.
+func Without(spans []Span, out Span) []Span {
+	var rest []Span
+	for _, s := range spans {
+		for _, piece := range []Span{{s.Start, min(s.End, out.Start)}, {max(s.Start, out.End), s.End}} {
+			if !piece.Empty() {
+				rest = append(rest, piece)
+			}
+		}
+	}
+	return rest
+}
+
 // Compare orders spans by start, then by end.
 func (s Span) Compare(t Span) int {
 	return cmp.Or(cmp.Compare(s.Start, t.Start), cmp.Compare(s.End, t.End))

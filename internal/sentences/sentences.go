@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"wharf/core/echo"
+	"wharf/core/reading"
 	"wharf/core/span"
 )
 
@@ -181,4 +182,17 @@ var habitWays = map[echo.Way]string{
 	echo.Shifted: "it is a day off",
 	echo.Widened: "it is a day longer",
 	echo.Trimmed: "its past is cut off",
+}
+
+// Held says why a booking stands though its feed does not show it.
+func Held(why reading.Why) string {
+	switch why {
+	case reading.Lost:
+		return "Its feed does not show it any more, and lost much at once. It stands until somebody lets it go, or further readings agree."
+	case reading.Beyond:
+		return "Its feed ends before it by now, so it does not say that it is gone. It stands until somebody lets it go."
+	case reading.Kept:
+		return "Its feed does not show it any more. Somebody said that it stands."
+	}
+	return ""
 }

@@ -46,6 +46,7 @@ type Refresher struct {
 	Workers  int           // readings at once
 	// MaxBookings is how many bookings one feed may have on one calendar.
 	MaxBookings int
+	Guard       reading.Guard // of what feeds no longer show; a Share of 0 holds nothing back
 	KeepGone    time.Duration // how long an entry is known that its feed no longer shows
 	Done        func(outcome store.Outcome, took time.Duration)
 
@@ -61,6 +62,10 @@ const urlPlace = "feed-url"
 // Whatever goes wrong, the reading ends: with a record of how, or, where it was broken off
 // or the database is away, with the claim let go.
 func (r *Refresher) Read(ctx context.Context, feed store.Feed) (store.Reading, error) {
+	return r.readFeed(ctx, feed, true)
+}
+
+func (r *Refresher) readFeed(ctx context.Context, feed store.Feed, scheduled bool) (store.Reading, error) {
 	began := time.Now()
 	if _, busy := r.reading.LoadOrStore(feed.ID, true); busy {
 		return store.Reading{}, ErrBusy
@@ -73,7 +78,7 @@ func (r *Refresher) Read(ctx context.Context, feed store.Feed) (store.Reading, e
 	if !ok {
 		return store.Reading{}, ErrBusy
 	}
-	record, calendars, err := r.read(ctx, feed)
+	record, calendars, err := r.read(ctx, feed, scheduled)
 	if err != nil && (store.IsFull(err) || !store.IsPassing(err)) {
 		r.Log.Error("a reading could not be kept", "feed", feed.Name, "error", err)
 		record, calendars, err = r.recordFailure(ctx, feed, err)
@@ -116,7 +121,7 @@ func (r *Refresher) ReadNow(ctx context.Context, id int64) (store.Reading, error
 		if err != nil {
 			return store.Reading{}, err
 		}
-		record, err := r.Read(ctx, feed)
+		record, err := r.readFeed(ctx, feed, false)
 		if !errors.Is(err, ErrBusy) && !errors.Is(err, store.ErrLost) {
 			return record, err
 		}
@@ -132,13 +137,13 @@ func (r *Refresher) ReadNow(ctx context.Context, id int64) (store.Reading, error
 
 // read fetches a claimed feed and stores what came of it. It returns the calendars that
 // are to be combined. A panic on the way is this reading's failure.
-func (r *Refresher) read(ctx context.Context, feed store.Feed) (record store.Reading, calendars []int64, err error) {
+func (r *Refresher) read(ctx context.Context, feed store.Feed, scheduled bool) (record store.Reading, calendars []int64, err error) {
 	defer stumble.Catch(&err)
 	link, err := r.Box.Open(urlPlace, feed.URLCipher)
 	if err != nil {
 		return store.Reading{}, nil, err
 	}
-	got := Got{started: r.Now()}
+	got := Got{started: r.Now(), scheduled: scheduled}
 	got.result, got.err = r.Fetcher.Get(ctx, link, fetch.Known{ETag: feed.ETag, LastModified: feed.LastModified})
 	got.finished = r.Now()
 	if ctx.Err() != nil {
@@ -211,6 +216,7 @@ func (r whileWanted) Read(p []byte) (int, error) {
 type Got struct {
 	link              string // of a first reading, as it is to be kept
 	started, finished time.Time
+	scheduled         bool // it was due
 	result            fetch.Result
 	doc               *recur.Document // nil when nothing new came
 	err               error
@@ -237,6 +243,10 @@ func (r *Refresher) commit(ctx context.Context, tx *store.Tx, claimed store.Feed
 		}
 	case got.doc != nil:
 		if calendars, err = r.commitDocument(ctx, tx, &feed, got, &record); err != nil {
+			return store.Reading{}, nil, err
+		}
+	default:
+		if calendars, err = r.agree(ctx, tx, &feed, got); err != nil {
 			return store.Reading{}, nil, err
 		}
 	}
@@ -332,9 +342,9 @@ func (r *Refresher) commitDocument(ctx context.Context, tx *store.Tx, feed *stor
 	feed.Frame = c.Frame
 	feed.NewUIDs, feed.NewUIDsNotBefore, feed.NewUIDsSeenBy = c.UIDs.Digest, orNil(c.UIDs.NotBefore), orNil(c.UIDs.SeenBy)
 	if c.Unchanged {
-		return nil, nil
+		return r.agree(ctx, tx, feed, got)
 	}
-	all, err := spots(tx, feed.ID)
+	all, err := r.spots(tx, *feed)
 	if err != nil {
 		return nil, err
 	}
@@ -352,13 +362,13 @@ func (r *Refresher) commitDocument(ctx context.Context, tx *store.Tx, feed *stor
 		}
 	}
 	if c.Unchanged {
-		return nil, nil
+		return r.agree(ctx, tx, feed, got)
 	}
 	if !c.Nothing() {
 		record.Outcome = store.OutcomeChanged
 	}
 	feed.Remarks = strings.Join(c.Remarks, "\n")
-	return r.saveChanges(tx, feed.ID, got, &c, all)
+	return r.saveChanges(tx, feed, got, &c, all)
 }
 
 // compared is what a document changes of what is recorded of its feed, with what has come
@@ -368,7 +378,7 @@ func compared(ctx context.Context, tx *store.Tx, feed store.Feed, got Got) (read
 	if err != nil {
 		return reading.Changes{}, err
 	}
-	times := reading.Times{Requested: got.started, Finished: got.finished}
+	times := reading.Times{Requested: got.started, Finished: got.finished, Scheduled: got.scheduled}
 	c := reading.Compare(recorded(feed, known), got.doc, times)
 	if c.Unchanged {
 		return c, nil
@@ -391,11 +401,11 @@ func compared(ctx context.Context, tx *store.Tx, feed store.Feed, got Got) (read
 }
 
 // saveChanges writes what a reading changed, and returns the calendars on which it did.
-func (r *Refresher) saveChanges(tx *store.Tx, feed int64, got Got, c *reading.Changes, all []spot) (calendars []int64, err error) {
-	if err := saveTexts(tx, feed, got.finished, got.doc, c.Entries, c.Rewritten()); err != nil {
+func (r *Refresher) saveChanges(tx *store.Tx, feed *store.Feed, got Got, c *reading.Changes, all []spot) (calendars []int64, err error) {
+	if err := saveTexts(tx, feed.ID, got.finished, got.doc, c.Entries, c.Rewritten()); err != nil {
 		return nil, err
 	}
-	if err := saveEntries(tx, feed, c); err != nil {
+	if err := saveEntries(tx, feed.ID, c); err != nil {
 		return nil, err
 	}
 	for i, s := range all {
@@ -407,5 +417,42 @@ func (r *Refresher) saveChanges(tx *store.Tx, feed int64, got Got, c *reading.Ch
 			calendars = append(calendars, s.link.CalendarID)
 		}
 	}
-	return calendars, nil
+	feed.GuardedSince, err = tx.GuardedSince(feed.ID)
+	return calendars, err
+}
+
+// agree lets a reading that found nothing changed count for what is held of the feed. It
+// returns the calendars on which something is let go.
+func (r *Refresher) agree(ctx context.Context, tx *store.Tx, feed *store.Feed, got Got) (calendars []int64, err error) {
+	if feed.GuardedSince == nil {
+		return nil, nil
+	}
+	doc := got.doc
+	if doc == nil {
+		if doc, err = lastDocument(ctx, tx, feed.ID); err != nil || doc == nil {
+			return nil, err
+		}
+	}
+	known, err := tx.Entries(feed.ID)
+	if err != nil {
+		return nil, err
+	}
+	all, err := r.spots(tx, *feed)
+	if err != nil {
+		return nil, err
+	}
+	entries := reading.Recognise(entriesOf(known), doc)
+	for _, s := range all {
+		placed, err := reading.Agree(ctx, doc, entries, s.place, reading.Times{Requested: got.started, Finished: got.finished, Scheduled: got.scheduled}, r.MaxBookings)
+		if err != nil {
+			return nil, err
+		}
+		if changed, err := r.savePlaced(tx, s, entries, placed); err != nil {
+			return nil, err
+		} else if changed {
+			calendars = append(calendars, s.link.CalendarID)
+		}
+	}
+	feed.GuardedSince, err = tx.GuardedSince(feed.ID)
+	return calendars, err
 }

@@ -133,8 +133,8 @@ type spot struct {
 
 // spots are the calendars on which a feed counts. One whose settings cannot be used is left
 // out: its trouble is not the feed's, and it is laid out when it is brought up to date.
-func spots(tx *store.Tx, feed int64) (all []spot, err error) {
-	links, err := tx.LinksOfFeed(feed)
+func (r *Refresher) spots(tx *store.Tx, feed store.Feed) (all []spot, err error) {
+	links, err := tx.LinksOfFeed(feed.ID)
 	if err != nil {
 		return nil, err
 	}
@@ -148,6 +148,11 @@ func spots(tx *store.Tx, feed int64) (all []spot, err error) {
 		}
 		if err != nil {
 			return nil, err
+		}
+		if r.Guard.Share > 0 && feed.LastGoodStart != nil { // a document's first reading frees what a person gave up
+			guard := r.Guard
+			guard.Freed = link.Freed
+			s.place.Guard = &guard
 		}
 		all = append(all, s)
 	}
@@ -182,7 +187,7 @@ func bookingOf(b store.Booking) reading.Booking {
 		Booking:  booking.Booking{Span: b.Span(), Tentative: b.Tentative, Blocks: b.Blocks, Units: b.Units},
 		Revision: recur.Revision{Sequence: b.Sequence, Stamp: orZero(b.Stamp)}, Created: orZero(b.Created),
 		Status: reading.Status(b.Status), Form: b.Form, Stand: intervalOf(b.NotBefore, &b.SeenBy), Sighting: intervalOf(b.SightingNotBefore, b.SightingSeenBy),
-		Removed: orZero(b.RemovedAt), At: -1,
+		Removed: orZero(b.RemovedAt), At: -1, Held: reading.Held{Why: b.HeldWhy, Since: orZero(b.HeldSince), Agreed: b.HeldAgreed},
 	}
 }
 
@@ -195,12 +200,20 @@ func (r *Refresher) savePlaced(tx *store.Tx, s spot, entries []reading.Entry, p 
 			return false, err
 		}
 	}
+	if s.place.Guard != nil && !slices.Equal(p.Freed, link.Freed) {
+		if err := tx.SetFreed(link, p.Freed); err != nil {
+			return false, err
+		}
+	}
 	if len(p.Added)+len(p.Changed) == 0 {
 		return false, nil
 	}
 	added := make([]*store.Booking, len(p.Added))
 	for i, b := range p.Added {
-		entry := entries[b.At].ID
+		entry := int64(0)
+		if b.At >= 0 { // else it stands for what the feed shows elsewhere by now
+			entry = entries[b.At].ID
+		}
 		row := store.Booking{CalendarID: link.CalendarID, FeedID: link.FeedID, EntryID: entry, Occurrence: b.Occurrence, Verdict: judge.Counts,
 			Minted: carried.Mint(r.MintKey, strconv.FormatInt(entry, 10), b.Occurrence)}
 		apply(&row, b)
@@ -237,6 +250,7 @@ func apply(row *store.Booking, b reading.Booking) {
 	row.Sequence, row.Stamp, row.Created = b.Revision.Sequence, believable(b.Revision.Stamp), believable(b.Created)
 	row.Status, row.Form = string(b.Status), b.Form
 	row.NotBefore, row.SeenBy, row.RemovedAt = orNil(b.Stand.NotBefore), b.Stand.SeenBy, orNil(b.Removed)
+	row.HeldWhy, row.HeldSince, row.HeldAgreed = b.Held.Why, orNil(b.Held.Since), b.Held.Agreed
 	row.SightingNotBefore, row.SightingSeenBy = orNil(b.Sighting.NotBefore), orNil(b.Sighting.SeenBy)
 }
 

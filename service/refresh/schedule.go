@@ -164,6 +164,7 @@ const (
 	Fresh   FeedState = "fresh"
 	Late    FeedState = "late"    // it was not read well for twice its interval
 	Failing FeedState = "failing" // its last reading failed
+	Guarded FeedState = "guarded" // it no longer shows so much at once that this stands until a person looks
 )
 
 // State says how a feed stands at now, and since when.
@@ -171,6 +172,8 @@ func State(f store.Feed, now time.Time) (FeedState, time.Time) {
 	switch {
 	case f.FailingSince != nil:
 		return Failing, *f.FailingSince
+	case f.GuardedSince != nil:
+		return Guarded, *f.GuardedSince
 	case late(f, now):
 		return Late, lateFrom(f)
 	case f.FreshSince != nil:

@@ -204,7 +204,7 @@ const ourLabel = "Wharf"
 
 func (n names) booking(b store.Booking, grain span.Grain) gen.Booking {
 	out := gen.Booking{Id: b.ID, Calendar: b.CalendarID, Label: ourLabel, Title: b.Title, Uid: b.UID, Tentative: b.Tentative, Blocks: b.Blocks, Units: b.Units,
-		Verdict: gen.Verdict(b.Verdict), Evidence: optional(n.sentence(b, grain)), Created: b.Created, NotBefore: b.NotBefore, SeenBy: b.SeenBy}
+		Verdict: gen.Verdict(b.Verdict), Evidence: optional(n.sentence(b, grain)), Created: b.Created, NotBefore: b.NotBefore, SeenBy: b.SeenBy, Held: heldJSON(b)}
 	if feed, ok := n.feeds[b.FeedID]; ok {
 		platform, color := n.platforms[feed.PlatformID], gen.Color(feed.Color)
 		out.Feed, out.Platform, out.Color, out.Label = &feed.ID, &platform, &color, n.label(b.CalendarID, b.FeedID)

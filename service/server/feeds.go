@@ -146,6 +146,10 @@ func (s *server) feedsJSON(ctx context.Context, feeds []store.Feed, links []stor
 	if err != nil {
 		return nil, err
 	}
+	held, err := s.Store.CountHeld(ctx)
+	if err != nil {
+		return nil, err
+	}
 	mirrors := map[int64][]int64{}
 	for _, m := range declared {
 		mirrors[m.FeedID] = append(mirrors[m.FeedID], m.OfID)
@@ -155,7 +159,7 @@ func (s *server) feedsJSON(ctx context.Context, feeds []store.Feed, links []stor
 		state, since := refresh.State(f, s.Now())
 		all[i] = gen.Feed{Id: f.ID, Name: f.Name, Revision: f.Revision, Platform: platforms[f.PlatformID], Color: gen.Color(f.Color), Address: f.Address,
 			State: gen.FeedState(state), Since: since, Every: f.EverySeconds, NextDue: f.DueAt, LastGood: f.LastGoodEnd,
-			Entries: f.Entries, Readings: f.Readings, Calendars: calendars[f.ID], Remarks: linesOf(f.Remarks)}
+			Entries: f.Entries, Readings: f.Readings, Calendars: calendars[f.ID], Remarks: linesOf(f.Remarks), Held: optional(held[f.ID])}
 		if all[i].Calendars == nil {
 			all[i].Calendars = []int64{}
 		}

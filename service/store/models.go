@@ -7,6 +7,7 @@ import (
 	"wharf/core/echo"
 	"wharf/core/exposure"
 	"wharf/core/judge"
+	"wharf/core/reading"
 	"wharf/core/span"
 )
 
@@ -84,7 +85,8 @@ type Feed struct {
 	NewUIDsNotBefore *time.Time    `gorm:"column:new_uids_not_before"`
 	NewUIDsSeenBy    *time.Time    `gorm:"column:new_uids_seen_by"`
 	Gaps             exposure.Gaps `gorm:"serializer:json"` // between its good readings
-	Revision         int64         `gorm:"default:1"`       // raised by every edit
+	GuardedSince     *time.Time    // since when what it no longer shows is held; nil: nothing is
+	Revision         int64         `gorm:"default:1"` // raised by every edit
 	RemovedAt        *time.Time    // its bookings stay on record, for what conflicts were among
 }
 
@@ -217,8 +219,9 @@ type Link struct {
 	Tentative  string
 	Units      int
 	Label      string
-	Notices    string // entries to come that take nothing on the calendar though they may be meant to, a line each
-	Revision   int64  `gorm:"default:1"`
+	Notices    string          // entries to come that take nothing on the calendar though they may be meant to, a line each
+	Freed      []reading.Freed `gorm:"serializer:json"` // by readings, lately
+	Revision   int64           `gorm:"default:1"`
 }
 
 // Booking is what an occurrence means on a calendar, with what was recorded and what
@@ -249,6 +252,9 @@ type Booking struct {
 	SightingNotBefore *time.Time
 	SightingSeenBy    *time.Time
 	RemovedAt         *time.Time
+	HeldWhy           reading.Why // "": its feed shows it
+	HeldSince         *time.Time
+	HeldAgreed        int
 	Verdict           judge.Kind
 	Evidence          echo.Evidence `gorm:"serializer:json"`
 	WithID            int64

@@ -57,6 +57,22 @@ export function useBookingLives(ids: Ref<number[]>) {
 export const useForgottenBlocks = () =>
   useQuery({ queryKey: ['bookings', 'forgotten'], queryFn: () => data(api.GET('/forgotten-blocks')) })
 
+/** What a feed does not show any more, and stands all the same. */
+export const useHeld = (feed: Ref<number>) =>
+  useQuery({
+    queryKey: ['bookings', 'held', feed],
+    queryFn: () => data(api.GET('/feeds/{id}/held', { params: { path: { id: feed.value } } })),
+  })
+
+/** A decision on what a feed does not show any more. */
+export interface HeldDecision {
+  feed: number
+  body: Schemas['HeldRequest']
+}
+const callHeld = (d: HeldDecision, trying: boolean) =>
+  data(api.POST('/feeds/{id}/held', { params: { path: { id: d.feed }, query: { try: trying } }, body: d.body }))
+export const useDecideHeld = () => useChange((d: HeldDecision) => callHeld(d, false))
+
 export const useHabits = (platform: Ref<number>) =>
   useQuery({
     queryKey: ['habits', platform],
@@ -175,6 +191,7 @@ export const useChangeHabit = () => useChange((c: HabitChange) => callHabit(c, f
 export const tries = {
   answer: async (body: Schemas['AnswerRequest']) =>
     (await data(api.POST('/answers', { params: { query: { try: true } }, body }))) ?? [],
+  held: async (d: HeldDecision) => (await callHeld(d, true)) ?? [],
   habit: async (c: HabitChange) => (await callHabit(c, true)) ?? [],
 }
 

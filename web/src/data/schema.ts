@@ -250,6 +250,33 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/feeds/{id}/held": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        /**
+         * List what a feed does not show any more and stands all the same
+         * @description A feed that shows much less than it did may be broken. Above a share of what it has to come (a setting of the service, a
+         *     third), what it no longer shows stands until somebody lets it go, or further scheduled readings agree.
+         */
+        get: operations["listHeld"];
+        put?: never;
+        /**
+         * Let go what a feed does not show any more, or keep it
+         * @description All of it, or nothing. What is kept stands until its feed shows it again, or it is let go.
+         */
+        post: operations["decideHeld"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/calendars": {
         parameters: {
             query?: never;
@@ -705,6 +732,27 @@ export interface components {
                 seen?: number;
             }[];
         };
+        /** @description That a booking stands though its feed does not show it any more */
+        Held: {
+            /**
+             * @description Too much would go at once; its feed ends before it by now; or somebody said that it stands
+             * @enum {string}
+             */
+            why: "lost" | "beyond" | "kept";
+            sentence: string;
+            /**
+             * Format: date-time
+             * @description When its feed was first read without it
+             */
+            since: string;
+            /** @description How many scheduled readings since then did not show it either */
+            agreed: number;
+        };
+        HeldRequest: {
+            /** @enum {string} */
+            says: "let_go" | "keep";
+            bookings: number[];
+        };
         Effect: {
             /** @enum {string} */
             kind: "opens" | "clears" | "becomes" | "publishes" | "withdraws";
@@ -826,7 +874,7 @@ export interface components {
             mirrors?: number[];
         };
         /** @enum {string} */
-        FeedState: "fresh" | "late" | "failing";
+        FeedState: "fresh" | "late" | "failing" | "guarded";
         Feed: {
             /** Format: int64 */
             id: number;
@@ -855,6 +903,8 @@ export interface components {
             lastReading?: components["schemas"]["Reading"];
             /** @description Entries in the last good reading */
             entries: number;
+            /** @description Bookings that it does not show any more and that stand all the same, of those that wait for somebody */
+            held?: number;
             /**
              * Format: int64
              * @description Readings so far
@@ -1016,6 +1066,7 @@ export interface components {
              */
             seenBy: string;
             answer?: components["schemas"]["Answer"];
+            held?: components["schemas"]["Held"];
             /**
              * Format: int64
              * @description The booking that it reflects, or may reflect
@@ -1726,6 +1777,66 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    listHeld: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description By calendar and start */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Booking"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    decideHeld: {
+        parameters: {
+            query?: {
+                /** @description Only say what it would change */
+                try?: components["parameters"]["try"];
+            };
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HeldRequest"];
+            };
+        };
+        responses: {
+            /** @description What it would change; nothing was changed */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Effect"][];
+                };
+            };
+            /** @description Done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     listCalendars: {
         parameters: {
             query?: {
@@ -2361,10 +2472,12 @@ export const problemCodeValues: ReadonlyArray<FlattenedDeepRequired<components>[
 export const loginKindValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Login"]["kind"]> = ["browser", "token"];
 export const habitNameValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["HabitName"]> = ["reflects", "keeps_uids", "delay", "rate", "form", "way"];
 export const answerKindValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["AnswerKind"]> = ["own", "reflected"];
+export const heldWhyValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Held"]["why"]> = ["lost", "beyond", "kept"];
+export const heldRequestSaysValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["HeldRequest"]["says"]> = ["let_go", "keep"];
 export const effectKindValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Effect"]["kind"]> = ["opens", "clears", "becomes", "publishes", "withdraws"];
 export const conflictEventEventValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["ConflictEvent"]["event"]> = ["opened", "reopened", "gained", "became", "acknowledged", "answered", "undone", "cleared", "past"];
 export const colorValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Color"]> = ["teal", "rust", "indigo", "ochre", "plum", "moss", "azure", "coral", "slate", "rose", "olive", "umber"];
-export const feedStateValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["FeedState"]> = ["fresh", "late", "failing"];
+export const feedStateValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["FeedState"]> = ["fresh", "late", "failing", "guarded"];
 export const outcomeValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Outcome"]> = ["changed", "unchanged", "failed"];
 export const grainValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Grain"]> = ["night", "day", "time"];
 export const roleValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Role"]> = ["blocks", "shows"];

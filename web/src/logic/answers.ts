@@ -1,5 +1,5 @@
 // Answering what bookings are: what it would change is said first, then it is kept.
-import { ref } from 'vue'
+import { ref, shallowRef } from 'vue'
 import type { Answer, Booking, Effect, Schemas } from '@/data/api'
 import { ProblemError } from '@/data/api'
 import { tries, useAnswer } from '@/data/queries'
@@ -7,9 +7,9 @@ import { tries, useAnswer } from '@/data/queries'
 /** What was said of a booking, after "it is". */
 export const answerWords: Record<Answer, string> = { own: 'a sale of its own', reflected: 'ours, reflected' }
 
-/** An answer that somebody is about to give. */
-export interface Giving {
-  body: Schemas['AnswerRequest']
+/** A decision that somebody is about to make: what it would change is known, and it is not made yet. */
+export interface Giving<Body> {
+  body: Body
   effects: Effect[]
 }
 
@@ -22,7 +22,12 @@ export const sayingOf = (bookings: Booking[], says?: Answer, conflict?: number):
 
 export function useAnswering() {
   const answer = useAnswer()
-  const giving = ref<Giving | null>(null)
+  return useGiving(tries.answer, (body: Schemas['AnswerRequest']) => answer.mutateAsync(body))
+}
+
+/** Decides in two steps: what it would change is asked for, then it is done. */
+export function useGiving<Body>(tried: (body: Body) => Promise<Effect[]>, done: (body: Body) => Promise<unknown>) {
+  const giving = shallowRef<Giving<Body> | null>(null)
   const busy = ref(false)
   const error = ref('')
 
@@ -38,13 +43,13 @@ export function useAnswering() {
     }
     busy.value = false
   }
-  const begin = (body: Schemas['AnswerRequest']) =>
+  const begin = (body: Body) =>
     attempt(async () => {
-      giving.value = { body, effects: await tries.answer(body) }
+      giving.value = { body, effects: await tried(body) }
     })
   const keep = () =>
     attempt(async () => {
-      if (giving.value) await answer.mutateAsync(giving.value.body)
+      if (giving.value) await done(giving.value.body)
       giving.value = null
     })
   const leave = () => {

@@ -56,6 +56,9 @@ const notices: Record<string, string> = {
         {{ booking.tentative ? 'Tentative' : 'Firm' }}, {{ booking.blocks ? 'blocks' : 'shown only' }}.
         {{ booking.evidence }}
       </p>
+      <p v-if="booking.held" class="note">
+        {{ booking.held.sentence }} <router-link :to="`/feeds/${booking.feed}`">Look at the feed</router-link>
+      </p>
       <AnswerForm v-if="asked" :booking="now ?? booking" />
       <p v-if="life.data.value?.original" class="soft">
         Its original: {{ titleOf(life.data.value.original) }}, {{ life.data.value.original.label }},

@@ -2,7 +2,7 @@
 import type { Feed } from '@/data/api'
 
 defineProps<{ state: Feed['state'] }>()
-const marks = { fresh: '●', late: '◐', failing: '✕' } as const
+const marks = { fresh: '●', late: '◐', failing: '✕', guarded: '◧' } as const
 </script>
 
 <template>
@@ -19,7 +19,8 @@ const marks = { fresh: '●', late: '◐', failing: '✕' } as const
 .fresh {
   color: var(--calm);
 }
-.late {
+.late,
+.guarded {
   color: var(--caution);
 }
 .failing {

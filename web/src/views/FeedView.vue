@@ -10,6 +10,7 @@ import { interval, readingWords } from '@/logic/words'
 import ColorSelect from '@/parts/ColorSelect.vue'
 import FeedReadings from '@/parts/FeedReadings.vue'
 import FeedTag from '@/parts/FeedTag.vue'
+import HeldNotice from '@/parts/HeldNotice.vue'
 import LossDialog from '@/parts/LossDialog.vue'
 import StateWord from '@/parts/StateWord.vue'
 import TimeAgo from '@/parts/TimeAgo.vue'
@@ -88,6 +89,8 @@ async function save() {
     <p v-if="feed.lastReading?.outcome === 'failed'" class="note alarm">
       {{ readingWords(feed.lastReading) }}. What is shown of it stays as it was.
     </p>
+
+    <HeldNotice :feed="feed" />
 
     <el-form v-if="editing" label-position="top" class="form" novalidate @submit.prevent="save">
       <el-form-item label="Name" :error="problems.of('name')"><el-input v-model="form.name" /></el-form-item>

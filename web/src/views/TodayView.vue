@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed } from 'vue'
-import type { Conflict } from '@/data/api'
+import type { Conflict, Feed } from '@/data/api'
 import {
   useAllBookings,
   useCalendars,
@@ -59,6 +59,12 @@ const calendarOf = (c: Conflict) => byID.value.get(c.calendar)
 const guests = (c: Conflict) => c.bookings.map((b) => titleOf(b)).join(' and ')
 
 const stuck = computed(() => all.value.filter((c) => c.trouble))
+const whyOf = (f: Feed): string =>
+  f.state === 'guarded'
+    ? `: ${count(f.held ?? 0, 'booking', 'bookings')} that it does not show any more stand until you look`
+    : f.lastReading?.message
+      ? `: ${f.lastReading.message}`
+      : ''
 const unwell = computed(() => (feeds.data.value ?? []).filter((f) => f.state !== 'fresh'))
 const oldest = computed(
   () =>
@@ -149,9 +155,7 @@ const ready = computed(
           <router-link :to="`/feeds/${f.id}`"
             ><strong>{{ f.name }}</strong></router-link
           >
-          is {{ f.state }} since <TimeAgo :at="f.since" />{{
-            f.lastReading?.message ? `: ${f.lastReading.message}` : ''
-          }}
+          is {{ f.state }} since <TimeAgo :at="f.since" />{{ whyOf(f) }}
         </li>
       </ul>
       <p v-else-if="oldest" class="soft">The oldest good reading was <TimeAgo :at="oldest" />.</p>
