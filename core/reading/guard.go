@@ -90,7 +90,7 @@ func newGuarding(l laying, wanted map[slot]Booking, now int64) *guarding {
 	slices.SortFunc(g.taken, span.Span.Compare)
 	g.taken = merged(g.taken)
 	for _, b := range l.place.Bookings {
-		if b.Removed.IsZero() && b.Blocks {
+		if b.Removed.IsZero() && b.Blocks && !b.Idle {
 			g.coming += span.Span{Start: max(now, b.Span.Start), End: b.Span.End}.Len() * int64(b.Units)
 		}
 	}
@@ -138,7 +138,7 @@ func (g *guarding) free(b Booking, next *Booking) []span.Span {
 // anything.
 func (g *guarding) loses(b Booking, next *Booking) bool {
 	rest := g.free(b, next)
-	if !b.Blocks || len(rest) == 0 {
+	if !b.Blocks || b.Idle || len(rest) == 0 {
 		return false
 	}
 	g.losses = append(g.losses, loss{b, next, rest, b.Held})

@@ -40,6 +40,8 @@ type Booking struct {
 	Stand, Sighting Interval
 	Removed         time.Time // zero: it is there
 	Held            Held
+	// Idle: it was judged to take nothing, as a reflection does: without it nothing is free.
+	Idle bool
 }
 
 // shown is what its entry shows of it.

@@ -36,6 +36,7 @@ type Bench struct {
 	Status    int    // of the next answers
 	CutOff    bool   // they end early
 	Header    http.Header
+	OnlyKnown bool // Status is only for those who ask whether it has changed; for others all is well
 	DSN       string
 	Store     *store.Store
 	Refresher *refresh.Refresher
@@ -47,11 +48,18 @@ type Bench struct {
 // New subscribes to the feed.
 func New(t *testing.T, body string) *Bench {
 	b := &Bench{T: t, Now: time.Date(2026, 7, 10, 12, 0, 0, 0, time.UTC), Body: body, Status: http.StatusOK}
-	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		for name, values := range b.Header {
 			w.Header()[name] = values
 		}
-		w.WriteHeader(b.Status)
+		status := b.Status
+		if b.OnlyKnown && r.Header.Get("If-None-Match") == "" {
+			status = http.StatusOK
+		}
+		w.WriteHeader(status)
+		if status == http.StatusNotModified {
+			return
+		}
 		fmt.Fprint(w, "BEGIN:VCALENDAR\r\nVERSION:2.0\r\n"+b.Body)
 		if !b.CutOff {
 			fmt.Fprint(w, "END:VCALENDAR\r\n")
@@ -70,7 +78,7 @@ func New(t *testing.T, body string) *Bench {
 	private, err := fetch.ParsePrivate("127.0.0.0/8:1-65535")
 	require.NoError(t, err)
 	b.Refresher = &refresh.Refresher{Store: b.Store, Box: box, Fetcher: fetch.New(fetch.Settings{Allowed: []fetch.Private{private}, MaxBytes: 64 << 20}),
-		Combiner: &combine.Combiner{Store: b.Store, Now: clock, Log: quiet}, MintKey: box.Derive("uid"), Now: clock, Log: quiet, Lease: time.Minute, Workers: 1, MaxBookings: 100}
+		Combiner: &combine.Combiner{Store: b.Store, Now: clock, Log: quiet}, MintKey: box.Derive("uid"), Now: clock, Log: quiet, Lease: time.Minute, Workers: 1, MaxBookings: 100, WholeEvery: 24 * time.Hour}
 	c := store.Calendar{Name: "Ketch", Zone: "UTC", Grain: "day", Capacity: 1, CreatedAt: b.Now}
 	require.NoError(t, b.Store.CreateCalendar(ctx, &c))
 	b.Calendar = c.ID

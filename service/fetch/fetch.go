@@ -85,7 +85,9 @@ type Result struct {
 type Error struct {
 	Status     int // 0 when there was no answer
 	RetryAfter time.Duration
-	Message    string
+	// Untrusted: who answers is not who the link names, by its certificate.
+	Untrusted bool
+	Message   string
 }
 
 func (e *Error) Error() string { return e.Message }
@@ -99,6 +101,7 @@ type Fetcher struct {
 var (
 	errGuarded   = errors.New("address of the inner network")
 	errRedirects = errors.New("too many redirects")
+	errOpened    = errors.New("passed on from https to http")
 )
 
 // New returns a Fetcher.
@@ -130,9 +133,13 @@ func New(s Settings) *Fetcher {
 	client.HTTPClient = &http.Client{
 		Transport: &http.Transport{DialContext: dialer.DialContext, TLSHandshakeTimeout: 10 * time.Second, ResponseHeaderTimeout: s.Timeout,
 			MaxIdleConnsPerHost: 2, IdleConnTimeout: 30 * time.Second, ForceAttemptHTTP2: true},
-		CheckRedirect: func(_ *http.Request, via []*http.Request) error {
-			if len(via) > s.MaxRedirects {
+		CheckRedirect: func(r *http.Request, via []*http.Request) error {
+			r.Header.Del("Referer") // the link is a secret of whoever gave it, and of its platform
+			switch {
+			case len(via) > s.MaxRedirects:
 				return errRedirects
+			case r.URL.Scheme != "https" && via[len(via)-1].URL.Scheme == "https":
+				return errOpened
 			}
 			return nil
 		},
@@ -232,24 +239,28 @@ func (f *Fetcher) explain(err error) *Error {
 	var dns *net.DNSError
 	var cert *tls.CertificateVerificationError
 	var record tls.RecordHeaderError
+	untrusted := false
 	message := "the platform broke the connection off: it is read again at the next time"
 	switch {
 	case errors.Is(err, errGuarded):
 		message = "the link leads to an address of the inner network, which is not read unless the setting allow-private names it"
 	case errors.Is(err, errRedirects):
 		message = fmt.Sprintf("the link is passed on more than %d times, perhaps in a circle: copy it again from the platform", f.settings.MaxRedirects)
+	case errors.Is(err, errOpened):
+		message = "the link is passed on from https to http, where anybody on the way can read and change it: ask the platform for a link that stays with https"
 	case errors.Is(err, context.DeadlineExceeded), isTimeout(err):
 		message = fmt.Sprintf("the platform did not answer in full within %s: it is read again at the next time", f.settings.Timeout)
 	case errors.As(err, &dns):
 		message = fmt.Sprintf("there is no server by the name %s: check the link for typing errors", dns.Name)
 	case errors.As(err, &cert):
+		untrusted = true
 		message = "the platform's certificate is not valid, so the feed may not be what it says: ask the platform"
 	case errors.As(err, &record), strings.Contains(err.Error(), "server gave HTTP response to HTTPS client"):
 		message = "the server does not speak https: if the platform gives the link with http://, use that"
 	case errors.Is(err, syscall.ECONNREFUSED):
 		message = "nothing answers at that address: check the link, or wait if the platform is down"
 	}
-	return &Error{Message: message}
+	return &Error{Untrusted: untrusted, Message: message}
 }
 
 func isTimeout(err error) bool {
@@ -275,11 +286,12 @@ func statusSentence(status int) string {
 
 // retryAfter reads the header's two forms (RFC 9110 section 10.2.3), at most a day.
 func (f *Fetcher) retryAfter(value string) time.Duration {
+	const most = 24 * time.Hour
 	wait := time.Duration(0)
-	if seconds, err := strconv.Atoi(value); err == nil {
-		wait = time.Duration(seconds) * time.Second
+	if seconds, err := strconv.ParseInt(value, 10, 64); err == nil || errors.Is(err, strconv.ErrRange) {
+		wait = time.Duration(max(0, min(seconds, int64(most/time.Second)))) * time.Second
 	} else if at, err := http.ParseTime(value); err == nil && f.settings.Now != nil {
 		wait = at.Sub(f.settings.Now())
 	}
-	return max(0, min(wait, 24*time.Hour))
+	return max(0, min(wait, most))
 }

@@ -23,12 +23,15 @@ func (r *Refresher) First(ctx context.Context, link string) (got Got, err error)
 	}
 	got = Got{started: r.Now()}
 	got.result, err = r.Fetcher.Get(ctx, u.String(), fetch.Known{})
-	if err != nil && isWebcal(link) {
-		// webcal does not say whether it is https or http; the safer one goes first.
+	var failed *fetch.Error
+	if errors.As(err, &failed) && !failed.Untrusted && isWebcal(link) {
+		// webcal does not say whether it is https or http; the safer one goes first, and nobody who
+		// shows a wrong certificate is asked again without one.
 		plain := *u
 		plain.Scheme = "http"
 		if result, again := r.Fetcher.Get(ctx, plain.String(), fetch.Known{}); again == nil {
 			u, got.result, err = &plain, result, nil
+			got.remarks = []string{"the platform gives this feed over http only: whoever is on the way can read and change it"}
 		}
 	}
 	if err != nil {

@@ -2,12 +2,14 @@ package refresh_test
 
 import (
 	"fmt"
+	"net/http"
 	"testing"
 	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"wharf/core/judge"
 	"wharf/core/reading"
 	"wharf/core/rules"
 	"wharf/internal/feedtest"
@@ -69,17 +71,18 @@ func TestGuard(t *testing.T) {
 	assert.Len(t, b.Bookings(), 8, "six hours and more than three readings agree")
 	assert.Equal(t, refresh.Fresh, state())
 
+	b.SQL("UPDATE bookings SET verdict = ? WHERE uid = 'u6'", judge.Echo)
 	b.Read("")
 	all := held()
-	require.Len(t, all, 8)
+	require.Len(t, all, 7, "a reflection takes nothing, so nothing is free without it")
 	say := desk.Held{Feed: b.Feed, LetGo: true, Bookings: all[:3]}
 	by := desk.By{Account: "harbour"}
 	effects, err := b.Desk.TryHeld(ctx, by, say)
 	require.NoError(t, err)
 	assert.NotContains(t, effects, combine.Effect{Kind: combine.Opens})
-	assert.Len(t, held(), 8, "it was only tried")
+	assert.Len(t, held(), 7, "it was only tried")
 	require.NoError(t, b.Desk.DecideHeld(ctx, by, say))
-	assert.Len(t, b.Bookings(), 5)
+	assert.Len(t, b.Bookings(), 4)
 	var wrong *rules.FieldError
 	assert.ErrorAs(t, b.Desk.DecideHeld(ctx, by, say), &wrong, "they are not held any more")
 	require.NoError(t, b.Desk.DecideHeld(ctx, by, desk.Held{Feed: b.Feed, Bookings: all[3:]}))
@@ -87,9 +90,9 @@ func TestGuard(t *testing.T) {
 	for range 9 {
 		b.Read("")
 	}
-	assert.Len(t, b.Bookings(), 5, "what is kept stands")
+	assert.Len(t, b.Bookings(), 4, "what is kept stands")
 	b.Read(weeks(10, 2))
-	assert.Len(t, held(), 3, "what it shows again is not held")
+	assert.Len(t, held(), 2, "what it shows again is not held")
 	require.NoError(t, b.Desk.DecideHeld(ctx, by, desk.Held{Feed: b.Feed, LetGo: true, Bookings: held()}), "what is kept can be let go")
 	b.Read(weeks(10, 1))
 	assert.Len(t, b.Bookings(), 2, "one of two is missing")
@@ -98,4 +101,20 @@ func TestGuard(t *testing.T) {
 		require.NoError(t, err)
 	}
 	assert.Len(t, b.Bookings(), 1, "of a few, three readings that agree free them, whoever asked for those")
+}
+
+// TestAlwaysUnchanged: a feed that says for ever that nothing is new is read whole once a day.
+func TestAlwaysUnchanged(t *testing.T) {
+	b := feedtest.New(t, weeks(0, 4))
+	b.Header = http.Header{"Etag": {`"same"`}}
+	b.Read(weeks(0, 4))
+	b.Status, b.OnlyKnown = http.StatusNotModified, true
+	for range 22 {
+		assert.Equal(t, store.OutcomeUnchanged, b.Read(weeks(0, 5)).Outcome)
+	}
+	assert.Len(t, b.Bookings(), 4, "it is believed for a day")
+	for range 3 {
+		b.Read(weeks(0, 5))
+	}
+	assert.Len(t, b.Bookings(), 5)
 }

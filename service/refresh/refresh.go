@@ -47,6 +47,7 @@ type Refresher struct {
 	// MaxBookings is how many bookings one feed may have on one calendar.
 	MaxBookings int
 	Guard       reading.Guard // of what feeds no longer show; a Share of 0 holds nothing back
+	WholeEvery  time.Duration // after which a feed is read whole, though it says that it has not changed
 	KeepGone    time.Duration // how long an entry is known that its feed no longer shows
 	Done        func(outcome store.Outcome, took time.Duration)
 
@@ -144,7 +145,11 @@ func (r *Refresher) read(ctx context.Context, feed store.Feed, scheduled bool) (
 		return store.Reading{}, nil, err
 	}
 	got := Got{started: r.Now(), scheduled: scheduled}
-	got.result, got.err = r.Fetcher.Get(ctx, link, fetch.Known{ETag: feed.ETag, LastModified: feed.LastModified})
+	known := fetch.Known{ETag: feed.ETag, LastModified: feed.LastModified}
+	if feed.WholeAt == nil || got.started.Sub(*feed.WholeAt) >= r.WholeEvery {
+		known = fetch.Known{} // who always says that nothing is new is not always right
+	}
+	got.result, got.err = r.Fetcher.Get(ctx, link, known)
 	got.finished = r.Now()
 	if ctx.Err() != nil {
 		return store.Reading{}, nil, ctx.Err() // we are stopping: no fault of the feed
@@ -216,7 +221,8 @@ func (r whileWanted) Read(p []byte) (int, error) {
 type Got struct {
 	link              string // of a first reading, as it is to be kept
 	started, finished time.Time
-	scheduled         bool // it was due
+	scheduled         bool     // it was due
+	remarks           []string // on how it was read
 	result            fetch.Result
 	doc               *recur.Document // nil when nothing new came
 	err               error
@@ -275,6 +281,7 @@ func (r *Refresher) noteGood(tx *store.Tx, feed *store.Feed, record *store.Readi
 	}
 	feed.LastGoodStart, feed.LastGoodEnd = &got.started, &got.finished
 	if got.doc != nil {
+		feed.WholeAt = &got.finished
 		feed.ETag, feed.LastModified = validator(got.result.ETag, store.ETagWidth), validator(got.result.LastModified, store.LastModifiedWidth)
 	}
 	if record.Outcome == store.OutcomeUnchanged {
@@ -367,7 +374,7 @@ func (r *Refresher) commitDocument(ctx context.Context, tx *store.Tx, feed *stor
 	if !c.Nothing() {
 		record.Outcome = store.OutcomeChanged
 	}
-	feed.Remarks = strings.Join(c.Remarks, "\n")
+	feed.Remarks = strings.Join(append(c.Remarks, got.remarks...), "\n")
 	return r.saveChanges(tx, feed, got, &c, all)
 }
 

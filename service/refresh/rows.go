@@ -188,6 +188,7 @@ func bookingOf(b store.Booking) reading.Booking {
 		Revision: recur.Revision{Sequence: b.Sequence, Stamp: orZero(b.Stamp)}, Created: orZero(b.Created),
 		Status: reading.Status(b.Status), Form: b.Form, Stand: intervalOf(b.NotBefore, &b.SeenBy), Sighting: intervalOf(b.SightingNotBefore, b.SightingSeenBy),
 		Removed: orZero(b.RemovedAt), At: -1, Held: reading.Held{Why: b.HeldWhy, Since: orZero(b.HeldSince), Agreed: b.HeldAgreed},
+		Idle: b.Verdict == judge.Echo || b.Verdict == judge.OneWith,
 	}
 }
 

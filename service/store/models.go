@@ -85,6 +85,7 @@ type Feed struct {
 	NewUIDsNotBefore *time.Time    `gorm:"column:new_uids_not_before"`
 	NewUIDsSeenBy    *time.Time    `gorm:"column:new_uids_seen_by"`
 	Gaps             exposure.Gaps `gorm:"serializer:json"` // between its good readings
+	WholeAt          *time.Time    // end of the last reading that gave its document
 	GuardedSince     *time.Time    // since when what it no longer shows is held; nil: nothing is
 	Revision         int64         `gorm:"default:1"` // raised by every edit
 	RemovedAt        *time.Time    // its bookings stay on record, for what conflicts were among

@@ -52,7 +52,7 @@ async function say(says: 'let_go' | 'keep') {
           · {{ calendarOf(b)!.name }}, {{ spanWords(b.start, b.end, calendarOf(b)!) }}
           <span class="soft">{{ lengthWords(b.start, b.end, calendarOf(b)!) }}</span></template
         >
-        <span class="soft"> missing since <TimeAgo :at="b.held!.since" /></span>
+        <span class="soft">, missing since <TimeAgo :at="b.held!.since" /></span>
       </li>
       <li v-if="asked.length > most">and {{ asked.length - most }} more</li>
     </ul>
