@@ -66,6 +66,8 @@ func limitFlags() []cli.Flag {
 	return []cli.Flag{
 		&cli.Int64Flag{Name: "max-bytes", Value: d.Bytes, Usage: "refuse a file that is larger", Category: limitsCategory},
 		&cli.IntFlag{Name: "max-components", Value: d.Components, Usage: "refuse a file that has more events and other components", Category: limitsCategory},
+		&cli.IntFlag{Name: "max-lines", Value: d.Lines, Usage: "refuse a file that has more lines", Category: limitsCategory},
+		&cli.IntFlag{Name: "max-calendars", Value: d.Calendars, Usage: "refuse a file in which more calendars follow each other", Category: limitsCategory},
 		&cli.IntFlag{Name: "max-line", Value: d.Line, Usage: "leave out lines that have more bytes", Category: limitsCategory},
 		&cli.IntFlag{Name: "max-entry", Value: d.Entry, Usage: "leave out what an event has beyond so many bytes", Category: limitsCategory},
 		&cli.IntFlag{Name: "max-depth", Value: d.Depth, Usage: "leave out what is nested deeper", Category: limitsCategory},
@@ -77,7 +79,7 @@ func limitFlags() []cli.Flag {
 const limitsCategory = "Limits"
 
 func limitsOf(c *cli.Command) ical.Limits {
-	return ical.Limits{Bytes: c.Int64("max-bytes"), Components: c.Int("max-components"), Line: c.Int("max-line"), Entry: c.Int("max-entry"),
+	return ical.Limits{Bytes: c.Int64("max-bytes"), Components: c.Int("max-components"), Lines: c.Int("max-lines"), Calendars: c.Int("max-calendars"), Line: c.Int("max-line"), Entry: c.Int("max-entry"),
 		Depth: c.Int("max-depth"), Diagnostics: c.Int("max-remarks")}
 }
 

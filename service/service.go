@@ -19,6 +19,7 @@ import (
 	"github.com/prometheus/client_golang/prometheus/collectors"
 
 	"wharf/core/echo"
+	"wharf/core/ical"
 	"wharf/core/reading"
 	"wharf/service/account"
 	"wharf/service/combine"
@@ -50,6 +51,8 @@ type Config struct {
 	MaxBookings  int
 	KeepGone     time.Duration // how long an entry is known that its feed no longer shows
 	WholeEvery   time.Duration // after which a feed is read whole, though it says that it has not changed
+	Limits       ical.Limits   // of a feed's document
+	Memory       int64         // bytes that all readings that are going on take together
 	Guard        reading.Guard // how much of it stands until somebody looks
 	Echoes       echo.Rules    // by which reflections are judged
 	StopTimeout  time.Duration
@@ -137,7 +140,7 @@ func refresherOf(c Config, s *store.Store, box *secret.Box) (*refresh.Refresher,
 	fetcher := fetch.New(fetch.Settings{Timeout: c.FetchTimeout, MaxBytes: c.MaxFeedBytes, Allowed: private, Now: c.Now})
 	combiner := &combine.Combiner{Store: s, Now: c.Now, Log: c.Log, Echoes: c.Echoes, Done: func(_ int64, took time.Duration) { combined.Observe(took.Seconds()) }}
 	return &refresh.Refresher{Store: s, Box: box, Fetcher: fetcher, Combiner: combiner, MintKey: box.Derive("uid"), Now: c.Now, Log: c.Log,
-		Lease: c.Lease, Workers: c.Workers, MaxBookings: c.MaxBookings, KeepGone: c.KeepGone, Guard: c.Guard, WholeEvery: c.WholeEvery,
+		Lease: c.Lease, Workers: c.Workers, MaxBookings: c.MaxBookings, KeepGone: c.KeepGone, Guard: c.Guard, WholeEvery: c.WholeEvery, Limits: c.Limits, Memory: c.Memory,
 		Done: func(outcome store.Outcome, took time.Duration) {
 			readings.WithLabelValues(string(outcome)).Observe(took.Seconds())
 		},

@@ -12,6 +12,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"wharf/core/echo"
+	"wharf/core/ical"
 	"wharf/core/reading"
 	"wharf/internal/clock"
 	"wharf/service"
@@ -44,6 +45,9 @@ func serveCommand() *cli.Command {
 			span("least-every", "WHARF_LEAST_EVERY", 5*time.Minute, "shortest time between readings that may be chosen"),
 			span("fetch-timeout", "WHARF_FETCH_TIMEOUT", 30*time.Second, "longest time that a reading may take"),
 			&cli.Int64Flag{Name: "max-feed-mb", Sources: cli.EnvVars("WHARF_MAX_FEED_MB"), Value: 20, Usage: "largest feed, in megabytes"},
+			&cli.IntFlag{Name: "max-feed-lines", Sources: cli.EnvVars("WHARF_MAX_FEED_LINES"), Value: 1_000_000, Usage: "lines that a feed may have"},
+			&cli.IntFlag{Name: "max-feed-components", Sources: cli.EnvVars("WHARF_MAX_FEED_COMPONENTS"), Value: 200_000, Usage: "events and other components that a feed may have"},
+			&cli.Int64Flag{Name: "reading-memory", Sources: cli.EnvVars("WHARF_READING_MEMORY"), Value: 512 << 20, Usage: "bytes that all readings that are going on may take together; more wait"},
 			&cli.DurationFlag{Name: "whole-every", Sources: cli.EnvVars("WHARF_WHOLE_EVERY"), Value: 24 * time.Hour, Usage: "after which a feed is read whole, though it says that it has not changed"},
 			&cli.FloatFlag{Name: "guard-share", Sources: cli.EnvVars("WHARF_GUARD_SHARE"), Value: 1.0 / 3, Usage: "of what a feed has to come, above which what it no longer shows stands until somebody looks; 0: nothing does"},
 			&cli.IntFlag{Name: "guard-agree", Sources: cli.EnvVars("WHARF_GUARD_AGREE"), Value: 3, Usage: "further scheduled readings that must agree to let that go"},
@@ -103,7 +107,7 @@ func serve(ctx context.Context, c *cli.Command) error {
 		Database: c.String("database"), KeyFile: c.String("key-file"), AllowPrivate: c.StringSlice("allow-private"),
 		DefaultEvery: c.Duration("default-every"), LeastEvery: c.Duration("least-every"),
 		FetchTimeout: c.Duration("fetch-timeout"), MaxFeedBytes: c.Int64("max-feed-mb") << 20,
-		MaxBookings: max(1, c.Int("max-bookings")), KeepGone: c.Duration("keep-gone"), WholeEvery: c.Duration("whole-every"), Guard: reading.Guard{Share: c.Float("guard-share"), Agree: c.Int("guard-agree"), Over: c.Duration("guard-over"), Few: c.Int("guard-few")}, Lease: c.Duration("lease"), Workers: max(1, c.Int("workers")), StopTimeout: c.Duration("stop-timeout"),
+		MaxBookings: max(1, c.Int("max-bookings")), KeepGone: c.Duration("keep-gone"), WholeEvery: c.Duration("whole-every"), Limits: feedLimits(c), Memory: c.Int64("reading-memory"), Guard: reading.Guard{Share: c.Float("guard-share"), Agree: c.Int("guard-agree"), Over: c.Duration("guard-over"), Few: c.Int("guard-few")}, Lease: c.Duration("lease"), Workers: max(1, c.Int("workers")), StopTimeout: c.Duration("stop-timeout"),
 		Echoes:       echoes,
 		QueryTimeout: c.Duration("query-timeout"), RequestTimeout: c.Duration("request-timeout"),
 		ShelfBytes: c.Int64("publications-mb") << 20, MaxStreams: max(1, c.Int("max-streams")),
@@ -129,4 +133,11 @@ func loadSettingsFile(args []string) error {
 		return fmt.Errorf("the settings file %s cannot be read (%w): write a line NAME=value for each setting", name, err)
 	}
 	return nil
+}
+
+// feedLimits are the limits of a feed's document.
+func feedLimits(c *cli.Command) ical.Limits {
+	l := ical.DefaultLimits()
+	l.Bytes, l.Lines, l.Components = c.Int64("max-feed-mb")<<20, c.Int("max-feed-lines"), c.Int("max-feed-components")
+	return l
 }

@@ -212,6 +212,9 @@ func (r *Reader) begin(line int) error {
 	if len(r.Calendars) == 1 {
 		r.diagf(line, Info, "several-calendars", "the file holds several calendars one after the other: all of them are read")
 	}
+	if len(r.Calendars) >= r.Limits.Calendars {
+		return tooMany("calendars", r.Limits.Calendars, line)
+	}
 	r.Calendars = append(r.Calendars, &Component{Name: "VCALENDAR", Line: line})
 	r.inside = true
 	return r.another(line)
@@ -220,10 +223,15 @@ func (r *Reader) begin(line int) error {
 // another counts a component.
 func (r *Reader) another(line int) error {
 	if r.count++; r.count > r.Limits.Components {
-		return &NotCalendarError{Code: "too-many-components", Line: line, Is: fmt.Sprintf("of more than %d components", r.Limits.Components),
-			Remedy: "ask the platform for a feed of the coming months only, or raise the limit"}
+		return tooMany("components", r.Limits.Components, line)
 	}
 	return nil
+}
+
+// tooMany is the error of a document that has more of something than it may.
+func tooMany(what string, most, line int) error {
+	return &NotCalendarError{Code: "too-many-" + what, Line: line, Is: fmt.Sprintf("of more than %d %s", most, what),
+		Remedy: "ask the platform for a feed of the coming months only, or raise the limit"}
 }
 
 // end is called at an END outside of all components.
@@ -266,6 +274,9 @@ func (r *Reader) content() (*content, error) {
 	for {
 		if err := r.lines.next(c); err != nil {
 			return nil, err
+		}
+		if c.line > r.Limits.Lines {
+			return nil, tooMany("lines", r.Limits.Lines, c.line)
 		}
 		if !c.plain {
 			r.characters(c)

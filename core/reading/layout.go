@@ -247,16 +247,22 @@ func (l laying) wanted(ctx context.Context) (wanted map[slot]Booking, cancelled 
 	wanted, cancelled = map[slot]Booking{}, map[slot]bool{}
 	from, to := rules.MaterialisedWindow(l.now, l.place.Calendar.Zone)
 	x := l.doc.In(recur.Window{From: from, To: to, Zone: l.place.Calendar.Zone, KeepSingle: true})
+	left := oddTimes * l.most
 	for i, e := range l.doc.Entries {
 		if ctx.Err() != nil {
 			return nil, nil, nil, ctx.Err()
 		}
 		found, _ := x.Expand(e)
+		if left -= len(found); left < 0 {
+			return nil, nil, nil, ErrTooOften
+		}
 		for _, o := range found {
 			at := slot{i, o.Key.String()}
 			b, found, ok := booking.Of(o, l.place.Calendar, l.place.Link)
 			if !ok {
-				cancelled[at] = o.Status == recur.Cancelled
+				if o.Status == recur.Cancelled {
+					cancelled[at] = true
+				}
 				if len(found) > 0 && o.Start > l.now.Unix() && len(notices) < MaxRemarks {
 					notices = append(notices, l.notice(o, found))
 				}

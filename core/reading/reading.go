@@ -98,8 +98,15 @@ func (c *Changes) Nothing() bool {
 	return len(c.Added)+len(c.Changed)+len(c.Returned)+len(c.Removed) == 0
 }
 
-// ErrTooMany says that the feed has more bookings than it may have on a calendar.
-var ErrTooMany = errors.New("too many bookings")
+// ErrTooMany says that the feed has more bookings than it may have on a calendar, and ErrTooOften that
+// what it says comes round more often in all, be it cancelled or of no length.
+var (
+	ErrTooMany  = errors.New("too many bookings")
+	ErrTooOften = errors.New("too many occurrences")
+)
+
+// oddTimes is how many occurrences of any kind there may be for each booking that a feed may have.
+const oddTimes = 4
 
 // Read returns what a reading leads to: Compare, and where that finds anything, Return and
 // LayOut.
@@ -163,7 +170,7 @@ func (c *Changes) Rewritten() []int {
 // none, the reading is Unchanged after all. It ends early, with the error of ctx, only when
 // ctx does.
 func (c *Changes) LayOut(ctx context.Context, doc *recur.Document, places []Place, most int) (err error) {
-	if c.Remarks, err = remarksOn(ctx, doc, c.now); err != nil {
+	if c.Remarks, err = remarksOn(ctx, doc, c.now, oddTimes*most); err != nil {
 		return err
 	}
 	fresh := make([]bool, len(c.Entries))
@@ -284,7 +291,7 @@ const MaxRemarks = 20
 var calendarsZone = time.FixedZone("the calendar's zone", 0)
 
 // remarksOn says what a document holds that could not be read as it was meant.
-func remarksOn(ctx context.Context, doc *recur.Document, now time.Time) ([]string, error) {
+func remarksOn(ctx context.Context, doc *recur.Document, now time.Time, left int) ([]string, error) {
 	all := doc.Diagnostics
 	from, to := rules.MaterialisedWindow(now, time.UTC)
 	x := doc.In(recur.Window{From: from, To: to, Zone: calendarsZone, KeepSingle: true})
@@ -292,7 +299,10 @@ func remarksOn(ctx context.Context, doc *recur.Document, now time.Time) ([]strin
 		if ctx.Err() != nil {
 			return nil, ctx.Err()
 		}
-		_, found := x.Expand(e)
+		occurrences, found := x.Expand(e)
+		if left -= len(occurrences); left < 0 {
+			return nil, ErrTooOften
+		}
 		all = append(all, found...)
 	}
 	var lines []string

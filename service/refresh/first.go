@@ -38,7 +38,12 @@ func (r *Refresher) First(ctx context.Context, link string) (got Got, err error)
 		return Got{}, err
 	}
 	got.finished, got.link = r.Now(), u.String()
-	got.doc, err = readDocument(ctx, got.result.Body)
+	done, err := r.room(ctx, int64(len(got.result.Body)))
+	if err != nil {
+		return got, err
+	}
+	defer done()
+	got.doc, err = r.readDocument(ctx, got.result.Body)
 	return got, err
 }
 
@@ -60,8 +65,11 @@ func (r *Refresher) Commit(ctx context.Context, tx *store.Tx, feed store.Feed, g
 
 // explained says to a person that there is too much in a feed.
 func (r *Refresher) explained(err error) error {
-	if errors.Is(err, reading.ErrTooMany) {
+	switch {
+	case errors.Is(err, reading.ErrTooMany):
 		return r.tooMany()
+	case errors.Is(err, reading.ErrTooOften):
+		return &fetch.Error{Message: "the events of the feed come round far more often than bookings do: check that this is the right link, or raise max-bookings"}
 	}
 	return err
 }

@@ -3,12 +3,14 @@ package refresh_test
 import (
 	"fmt"
 	"net/http"
+	"strings"
 	"testing"
 	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"wharf/core/ical"
 	"wharf/core/judge"
 	"wharf/core/reading"
 	"wharf/core/rules"
@@ -101,6 +103,41 @@ func TestGuard(t *testing.T) {
 		require.NoError(t, err)
 	}
 	assert.Len(t, b.Bookings(), 1, "of a few, three readings that agree free them, whoever asked for those")
+}
+
+// TestOverruns: a feed in which there is more than there may be, of whatever kind, changes nothing, says of
+// what it has too much, and is set aside for longer each time; then it is as it was.
+func TestOverruns(t *testing.T) {
+	odd := func(n int, line string) (text string) {
+		for i := range n {
+			text += "BEGIN:VEVENT\r\nUID:s" + fmt.Sprint(i) + "\r\nDTSTART:20260801T000000Z\r\n" + line + "\r\nRRULE:FREQ=SECONDLY\r\nEND:VEVENT\r\n"
+		}
+		return text
+	}
+	for _, tc := range []struct{ name, body, says string }{
+		{"events of no length, by the second", odd(20, "DTEND:20260801T000000Z"), "come round far more often"},
+		{"cancelled ones, by the second", odd(20, "STATUS:CANCELLED"), "come round far more often"},
+		{"lines", strings.Repeat("X:1\r\n", 5000), "more than 2000 lines"},
+		{"components", strings.Repeat("BEGIN:VTODO\r\nEND:VTODO\r\n", 600), "more than 500 components"},
+		{"calendars", "END:VCALENDAR\r\n" + strings.Repeat("BEGIN:VCALENDAR\r\nEND:VCALENDAR\r\n", 60) + "BEGIN:VCALENDAR\r\n", "more than 50 calendars"},
+	} {
+		t.Run(tc.name, func(t *testing.T) {
+			b := feedtest.New(t, weeks(0, 4))
+			b.Refresher.Limits = ical.DefaultLimits()
+			b.Refresher.Limits.Lines, b.Refresher.Limits.Components, b.Refresher.Limits.Calendars = 2000, 500, 50
+			b.Refresher.Memory = 1 << 20
+			for range 4 {
+				r := b.Read(tc.body)
+				assert.Equal(t, store.OutcomeFailed, r.Outcome)
+				assert.Contains(t, r.Message, tc.says)
+			}
+			f, err := b.Store.Feed(ctx, b.Feed)
+			require.NoError(t, err)
+			assert.Equal(t, 3*time.Hour, f.DueAt.Sub(b.Now), "it failed for three hours, and is left alone for as long")
+			assert.Len(t, b.Bookings(), 4)
+			assert.Equal(t, store.OutcomeUnchanged, b.Read(weeks(0, 4)).Outcome)
+		})
+	}
 }
 
 // TestAlwaysUnchanged: a feed that says for ever that nothing is new is read whole once a day.

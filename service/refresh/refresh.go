@@ -19,6 +19,8 @@ import (
 	"time"
 	"unicode/utf8"
 
+	"golang.org/x/sync/semaphore"
+
 	"wharf/core/ical"
 	"wharf/core/reading"
 	"wharf/core/recur"
@@ -51,6 +53,13 @@ type Refresher struct {
 	KeepGone    time.Duration // how long an entry is known that its feed no longer shows
 	Done        func(outcome store.Outcome, took time.Duration)
 
+	// Limits are those of a document, and Memory bounds what all that are being read at once take, in
+	// bytes; 0: nothing does.
+	Limits ical.Limits
+	Memory int64
+
+	memory  sync.Once
+	free    *semaphore.Weighted
 	reading sync.Map // the IDs of the feeds that this process is reading
 }
 
@@ -155,7 +164,14 @@ func (r *Refresher) read(ctx context.Context, feed store.Feed, scheduled bool) (
 		return store.Reading{}, nil, ctx.Err() // we are stopping: no fault of the feed
 	}
 	if got.err == nil && !got.result.NotModified {
-		got.doc, got.err = readDocument(ctx, got.result.Body)
+		done, err := r.room(ctx, int64(len(got.result.Body)))
+		if err != nil {
+			return store.Reading{}, nil, err
+		}
+		defer done()
+		got.doc, got.err = r.readDocument(ctx, got.result.Body)
+		var not *ical.NotCalendarError
+		got.overran = errors.As(got.err, &not) && strings.HasPrefix(not.Code, "too-")
 	}
 	crash.At(crash.Fetched)
 	if ctx.Err() != nil {
@@ -170,8 +186,8 @@ func (r *Refresher) keep(ctx context.Context, feed store.Feed, got Got) (record 
 		record, calendars, err = r.commit(ctx, tx, feed, got)
 		return err
 	}
-	if err = r.Store.Tx(ctx, attempt); errors.Is(err, reading.ErrTooMany) {
-		got.doc, got.err = nil, r.tooMany()
+	if err = r.Store.Tx(ctx, attempt); errors.Is(err, reading.ErrTooMany) || errors.Is(err, reading.ErrTooOften) {
+		got.doc, got.err, got.overran = nil, r.explained(err), true
 		err = r.Store.Tx(ctx, attempt)
 	}
 	if errors.Is(err, store.ErrNotFound) {
@@ -195,9 +211,26 @@ func (r *Refresher) recordFailure(ctx context.Context, feed store.Feed, why erro
 	return r.keep(ctx, feed, Got{started: now, finished: now, err: &fetch.Error{Message: message}})
 }
 
+// costs is how many bytes of memory a byte of a document takes while it is read, at most.
+const costs = 32
+
+// room waits until there is memory for a document of so many bytes, among those that are being read.
+func (r *Refresher) room(ctx context.Context, bytes int64) (done func(), err error) {
+	if r.Memory <= 0 {
+		return func() {}, nil
+	}
+	r.memory.Do(func() { r.free = semaphore.NewWeighted(r.Memory) })
+	weight := min(bytes*costs, r.Memory)
+	return func() { r.free.Release(weight) }, r.free.Acquire(ctx, weight)
+}
+
 // readDocument reads the text of a feed, until ctx ends.
-func readDocument(ctx context.Context, text []byte) (*recur.Document, error) {
-	doc, err := recur.Read(ical.NewReader(whileWanted{ctx, bytes.NewReader(text)}))
+func (r *Refresher) readDocument(ctx context.Context, text []byte) (*recur.Document, error) {
+	in := ical.NewReader(whileWanted{ctx, bytes.NewReader(text)})
+	if r.Limits != (ical.Limits{}) {
+		in.Limits = r.Limits
+	}
+	doc, err := recur.Read(in)
 	if err != nil {
 		return nil, err // also of one that is cut off: a feed is read whole or not at all
 	}
@@ -221,6 +254,7 @@ func (r whileWanted) Read(p []byte) (int, error) {
 type Got struct {
 	link              string // of a first reading, as it is to be kept
 	started, finished time.Time
+	overran           bool     // there is more in it than there may be
 	scheduled         bool     // it was due
 	remarks           []string // on how it was read
 	result            fetch.Result
@@ -257,7 +291,11 @@ func (r *Refresher) commit(ctx context.Context, tx *store.Tx, claimed store.Feed
 		}
 	}
 	feed.Readings++
-	feed.DueAt = got.finished.Add(max(time.Duration(feed.EverySeconds)*time.Second, got.result.RetryAfter))
+	wait := max(time.Duration(feed.EverySeconds)*time.Second, got.result.RetryAfter)
+	if got.overran && feed.FailingSince != nil { // it is set aside for as long again as it has failed
+		wait = max(wait, min(got.finished.Sub(*feed.FailingSince), longestAside))
+	}
+	feed.DueAt = got.finished.Add(wait)
 	if record.Outcome == store.OutcomeFailed {
 		err = r.noteFailure(tx, &feed, &record)
 	} else {
@@ -268,6 +306,9 @@ func (r *Refresher) commit(ctx context.Context, tx *store.Tx, claimed store.Feed
 	}
 	return record, calendars, tx.SaveFeed(feed)
 }
+
+// longestAside is how long a feed that overruns is set aside at most.
+const longestAside = 24 * time.Hour
 
 // noteGood keeps the record of a good reading: a run of unchanged ones in the feed's
 // own row, a changed one in a row of its own.
