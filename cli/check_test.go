@@ -34,6 +34,8 @@ var explained = map[string]struct{ text, flag string }{
 	"cut-off":             {"BEGIN:VCALENDAR\r\nBEGIN:VEVENT\r\n", ""},
 	"too-large":           {calendarOf(anyStart), "--max-bytes=20"},
 	"too-many-components": {calendarOf(anyStart), "--max-components=1"},
+	"too-many-lines":      {calendarOf(anyStart), "--max-lines=3"},
+	"too-many-calendars":  {calendarOf(anyStart) + calendarOf(anyStart), "--max-calendars=1"},
 	"bad-line":            {calendarOf(anyStart, "nonsense"), ""},
 	"mended-line":         {calendarOf("DTSTART : 20260703"), ""},
 	"unbalanced":          {calendarOf(anyStart, "END:VTODO"), ""},

@@ -213,7 +213,7 @@ func (r *Reader) begin(line int) error {
 		r.diagf(line, Info, "several-calendars", "the file holds several calendars one after the other: all of them are read")
 	}
 	if len(r.Calendars) >= r.Limits.Calendars {
-		return tooMany("calendars", r.Limits.Calendars, line)
+		return tooMany("too-many-calendars", "calendars", r.Limits.Calendars, line)
 	}
 	r.Calendars = append(r.Calendars, &Component{Name: "VCALENDAR", Line: line})
 	r.inside = true
@@ -223,14 +223,14 @@ func (r *Reader) begin(line int) error {
 // another counts a component.
 func (r *Reader) another(line int) error {
 	if r.count++; r.count > r.Limits.Components {
-		return tooMany("components", r.Limits.Components, line)
+		return tooMany("too-many-components", "components", r.Limits.Components, line)
 	}
 	return nil
 }
 
 // tooMany is the error of a document that has more of something than it may.
-func tooMany(what string, most, line int) error {
-	return &NotCalendarError{Code: "too-many-" + what, Line: line, Is: fmt.Sprintf("of more than %d %s", most, what),
+func tooMany(code, what string, most, line int) error {
+	return &NotCalendarError{Code: code, Line: line, Is: fmt.Sprintf("of more than %d %s", most, what),
 		Remedy: "ask the platform for a feed of the coming months only, or raise the limit"}
 }
 
@@ -276,7 +276,7 @@ func (r *Reader) content() (*content, error) {
 			return nil, err
 		}
 		if c.line > r.Limits.Lines {
-			return nil, tooMany("lines", r.Limits.Lines, c.line)
+			return nil, tooMany("too-many-lines", "lines", r.Limits.Lines, c.line)
 		}
 		if !c.plain {
 			r.characters(c)

@@ -206,7 +206,7 @@ func TestCodesAreExplained(t *testing.T) {
 	for _, m := range regexp.MustCompile("(?m)^\\| `([a-z0-9-]+)` \\|").FindAllStringSubmatch(string(guide), -1) {
 		explained = append(explained, m[1])
 	}
-	code := regexp.MustCompile(`(?:Error|Warning|Info), "([a-z0-9-]+)"|[Cc]ode: "([a-z0-9-]+)"|"(missing-[a-z]+)"|cutOff = "([a-z-]+)"`)
+	code := regexp.MustCompile(`(?:Error|Warning|Info), "([a-z0-9-]+)"|[Cc]ode: "([a-z0-9-]+)"|"(missing-[a-z]+|too-many-[a-z]+)"|cutOff = "([a-z-]+)"`)
 	for _, pattern := range []string{"../../core/*/*.go", "../../cli/file*.go"} {
 		files, err := filepath.Glob(pattern)
 		require.NoError(t, err)
