@@ -20,6 +20,7 @@ import (
 	"golang.org/x/term"
 
 	"wharf/api/client"
+	"wharf/internal/private"
 )
 
 // login is what `wharf login` saves.
@@ -48,6 +49,9 @@ func savedLogin() (login, error) {
 		return login{}, nil
 	}
 	var l login
+	if err == nil {
+		err = private.File(file)
+	}
 	if err == nil {
 		err = json.Unmarshal(text, &l)
 	}
@@ -170,6 +174,46 @@ func (env *Env) login(ctx context.Context, c *cli.Command) error {
 	return nil
 }
 
+func (env *Env) passwordCommand() *cli.Command {
+	return &cli.Command{
+		Name: "password", Usage: "change your password, which ends all other logins",
+		Description: "It asks for the old password, then for the new one; or both come on standard input, a line each.\nExample: wharf password --help",
+		Action:      env.connected(env.password),
+	}
+}
+
+func (env *Env) password(ctx context.Context, _ *cli.Command, api *client.Client) error {
+	in := bufio.NewReader(env.In)
+	was, err := env.secretLine(in, "Old password: ")
+	if err != nil {
+		return err
+	}
+	next, err := env.secretLine(in, "New password: ")
+	if err != nil {
+		return err
+	}
+	if _, err := client.Decode[struct{}](api.ChangePassword(ctx, client.PasswordRequest{Old: was, New: next})); err != nil {
+		return err
+	}
+	fmt.Fprintln(env.Out, "Changed. All other logins have ended.")
+	return nil
+}
+
+// secretLine reads a line that is not shown where it is typed.
+func (env *Env) secretLine(in *bufio.Reader, question string) (string, error) {
+	if stdin := int(os.Stdin.Fd()); env.In == os.Stdin && term.IsTerminal(stdin) {
+		fmt.Fprint(env.Err, question)
+		typed, err := term.ReadPassword(stdin)
+		fmt.Fprintln(env.Err)
+		return string(typed), err
+	}
+	line, _ := in.ReadString('\n') // the last line may lack its end
+	if line = strings.TrimRight(line, "\r\n"); line == "" {
+		return "", errors.New("no password was given: type it, or pass it on standard input, a line each where there are two")
+	}
+	return line, nil
+}
+
 func (env *Env) credentials(c *cli.Command) (name, password string, err error) {
 	in := bufio.NewReader(env.In)
 	name = c.String("name")
@@ -183,19 +227,8 @@ func (env *Env) credentials(c *cli.Command) (name, password string, err error) {
 		}
 		name = strings.TrimSpace(name)
 	}
-	stdin := int(os.Stdin.Fd())
-	if !c.Bool("password-stdin") && env.In == os.Stdin && term.IsTerminal(stdin) {
-		fmt.Fprint(env.Err, "Password: ")
-		typed, err := term.ReadPassword(stdin)
-		fmt.Fprintln(env.Err)
-		return name, string(typed), err
-	}
-	password, _ = in.ReadString('\n') // the last line may lack its end
-	password = strings.TrimRight(password, "\r\n")
-	if password == "" {
-		return "", "", errors.New("no password was given: type it, or pass it with --password-stdin")
-	}
-	return name, password, nil
+	password, err = env.secretLine(in, "Password: ")
+	return name, password, err
 }
 
 func saveLogin(l login) error {

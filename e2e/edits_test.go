@@ -158,6 +158,48 @@ func TestLogins(t *testing.T) {
 	})
 }
 
+// TestPassword: it is changed by who knows the old one, which ends all other logins; in the console too.
+func TestPassword(t *testing.T) {
+	w := newWorld(t, nil)
+	own := w.token
+	p := openPage(t, w.base()).logIn()
+	w.run(password+"\n", "login", "--server", w.base(), "--name", accountName, "--password-stdin")
+	next := "another long password"
+	for _, tc := range []struct{ typed, says string }{
+		{"wrong\n" + next + "\n", "this is not your password"},
+		{password + "\nshort\n", "12 characters or more"},
+		{password + "\n", "no password was given"},
+	} {
+		_, errs, code := w.try(tc.typed, "password")
+		assert.Equal(t, 1, code, tc.says)
+		within(t, errs, tc.says)
+	}
+	within(t, w.run(password+"\n"+next+"\n", "password"), "All other logins have ended")
+	within(t, w.run("", "feed", "list"), "No feeds yet")
+	_, errs, _ := w.try("", "--token", own, "feed", "list")
+	within(t, errs, "not valid any more")
+	p.do(chromedp.WaitVisible(chromedp.CSS("input[name=name]"))) // the page was told
+	_, errs, _ = w.try(password+"\n", "login", "--server", w.base(), "--name", accountName, "--password-stdin")
+	within(t, errs, "name and password do not go together")
+	assert.Contains(t, w.log.String(), "a login failed")
+	assert.NotContains(t, w.log.String(), next)
+
+	p.do(chromedp.SendKeys(chromedp.CSS("input[name=name]"), accountName), chromedp.SendKeys(chromedp.CSS("input[name=password]"), next+"\r"), chromedp.WaitVisible(button("Log out")))
+	for _, size := range sizes {
+		p.do(chromedp.EmulateViewport(size[0], size[1]), p.goTo("/logins"))
+		p.see(".password")
+		assert.Empty(t, p.axe())
+		assert.LessOrEqual(t, eval[int](t, p.tab, `document.documentElement.scrollWidth - innerWidth`), 0)
+	}
+	p.do(chromedp.SendKeys(chromedp.CSS("input[name=old]"), "wrong"), chromedp.SendKeys(chromedp.CSS("input[name=new]"), password+"\r"),
+		chromedp.WaitVisible(chromedp.Search(`//*[contains(., "This is not your password")]`)))
+	p.do(p.goTo("/logins"))
+	p.see(".password")
+	p.do(chromedp.SendKeys(chromedp.CSS("input[name=old]"), next), chromedp.SendKeys(chromedp.CSS("input[name=new]"), password+"\r"), chromedp.WaitVisible(chromedp.CSS("[role=status]")))
+	_, errs, _ = w.try("", "feed", "list")
+	within(t, errs, "not valid any more")
+}
+
 // TestStaleEdits: what the API says to an edit of an old revision, to unknown fields and to
 // an unconfirmed removal, and what the console makes of the first.
 func TestStaleEdits(t *testing.T) {

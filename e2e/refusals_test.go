@@ -137,6 +137,8 @@ func TestRefusals(t *testing.T) {
 		{"POST", "/api/v1/calendars", `{"name":"Hall","zone":"UTC","grain":"day"}`, 409, "name"},
 		{"POST", "/api/v1/calendars", `{"name":"A","zone":"UTC","grain":"day","colour":"red"}`, 400, "colour"},
 		{"POST", "/api/v1/calendars", `{"name":`, 400, ""},
+		{"POST", "/api/v1/calendars", `{"name":"A","zone":"UTC","grain":"day"} {"name":"B"}`, 400, ""},
+		{"POST", "/api/v1/calendars", `{"name":"A\u0000","zone":"UTC","grain":"day"}`, 400, ""},
 		{"POST", "/api/v1/calendars", `{"name":"` + strings.Repeat("x", 1<<20) + `"}`, 413, ""},
 		{"POST", "/api/v1/feeds", `{"url":"` + bad.URL + `/good","platform":"P","name":"Good"}`, 409, "name"},
 		{"POST", "/api/v1/feeds", `{"url":"` + bad.URL + `/good","platform":"P","name":"B","calendar":99}`, 422, "calendar"},

@@ -930,6 +930,12 @@ type Outcome string
 // Password defines model for Password.
 type Password = string
 
+// PasswordRequest defines model for PasswordRequest.
+type PasswordRequest struct {
+	New Password `json:"new"`
+	Old string   `json:"old"`
+}
+
 // Pickup defines model for Pickup.
 type Pickup struct {
 	// Agent What the reader calls itself
@@ -1300,6 +1306,9 @@ type EditFeedJSONRequestBody = FeedEdit
 // DecideHeldJSONRequestBody defines body for DecideHeld for application/json ContentType.
 type DecideHeldJSONRequestBody = HeldRequest
 
+// ChangePasswordJSONRequestBody defines body for ChangePassword for application/json ContentType.
+type ChangePasswordJSONRequestBody = PasswordRequest
+
 // CreatePlatformJSONRequestBody defines body for CreatePlatform for application/json ContentType.
 type CreatePlatformJSONRequestBody = PlatformRequest
 
@@ -1413,6 +1422,9 @@ type ServerInterface interface {
 	// DeleteLogin End a login; its pages and programs are locked out at once
 	// (DELETE /logins/{id})
 	DeleteLogin(c *gin.Context, id Id)
+	// ChangePassword Change one's password, which ends all other logins
+	// (POST /password)
+	ChangePassword(c *gin.Context)
 	// ListPlatforms List the platforms
 	// (GET /platforms)
 	ListPlatforms(c *gin.Context)
@@ -2324,6 +2336,19 @@ func (siw *ServerInterfaceWrapper) DeleteLogin(c *gin.Context) {
 	siw.Handler.DeleteLogin(c, id)
 }
 
+// ChangePassword operation middleware
+func (siw *ServerInterfaceWrapper) ChangePassword(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ChangePassword(c)
+}
+
 // ListPlatforms operation middleware
 func (siw *ServerInterfaceWrapper) ListPlatforms(c *gin.Context) {
 
@@ -2855,6 +2880,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/tokens", wrapper.CreateToken)
 	router.GET(options.BaseURL+"/logins", wrapper.ListLogins)
 	router.DELETE(options.BaseURL+"/logins/:id", wrapper.DeleteLogin)
+	router.POST(options.BaseURL+"/password", wrapper.ChangePassword)
 	router.GET(options.BaseURL+"/platforms", wrapper.ListPlatforms)
 	router.POST(options.BaseURL+"/platforms", wrapper.CreatePlatform)
 	router.DELETE(options.BaseURL+"/platforms/:id", wrapper.RemovePlatform)
@@ -4218,6 +4244,43 @@ func (response DeleteLogindefaultApplicationProblemPlusJSONResponse) VisitDelete
 	return err
 }
 
+type ChangePasswordRequestObject struct {
+	Body *ChangePasswordJSONRequestBody
+}
+
+type ChangePasswordResponseObject interface {
+	VisitChangePasswordResponse(w http.ResponseWriter) error
+}
+
+type ChangePassword204Response struct {
+}
+
+func (response ChangePassword204Response) VisitChangePasswordResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type ChangePassworddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response ChangePassworddefaultApplicationProblemPlusJSONResponse) VisitChangePasswordResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListPlatformsRequestObject struct {
 }
 
@@ -5208,6 +5271,9 @@ type StrictServerInterface interface {
 	// DeleteLogin End a login; its pages and programs are locked out at once
 	// (DELETE /logins/{id})
 	DeleteLogin(ctx context.Context, request DeleteLoginRequestObject) (DeleteLoginResponseObject, error)
+	// ChangePassword Change one's password, which ends all other logins
+	// (POST /password)
+	ChangePassword(ctx context.Context, request ChangePasswordRequestObject) (ChangePasswordResponseObject, error)
 	// ListPlatforms List the platforms
 	// (GET /platforms)
 	ListPlatforms(ctx context.Context, request ListPlatformsRequestObject) (ListPlatformsResponseObject, error)
@@ -6235,6 +6301,48 @@ func (sh *strictHandler) DeleteLogin(ctx *gin.Context, id Id) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(DeleteLoginResponseObject); ok {
 		if err := validResponse.VisitDeleteLoginResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ChangePassword operation middleware
+func (sh *strictHandler) ChangePassword(ctx *gin.Context) {
+	var request ChangePasswordRequestObject
+
+	var body ChangePasswordJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ChangePassword(ctx, request.(ChangePasswordRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ChangePassword")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ChangePasswordResponseObject); ok {
+		if err := validResponse.VisitChangePasswordResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

@@ -133,6 +133,15 @@ func (a *Accounts) Who(ctx context.Context, s, kind string) (Login, error) {
 	return Login{account, session}, err
 }
 
+// ChangePassword gives an account another password, and ends all of its logins but this one. Whoever
+// calls it has checked the old password.
+func (a *Accounts) ChangePassword(ctx context.Context, l Login, password string, local bool) error {
+	if password == DemoPassword && !(a.Loopback && local) {
+		return ErrDemo
+	}
+	return a.Store.SetPassword(ctx, l.Account.ID, a.hash(password), l.Session.ID)
+}
+
 // Logout ends a session.
 func (a *Accounts) Logout(ctx context.Context, s string) error {
 	return a.Store.DeleteSession(ctx, secret.Hash(s))

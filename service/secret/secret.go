@@ -21,6 +21,8 @@ import (
 	"strings"
 
 	"golang.org/x/crypto/chacha20poly1305"
+
+	"wharf/internal/private"
 )
 
 // Box seals and opens with the installation's key.
@@ -38,6 +40,9 @@ func LoadBox(file string) (*Box, error) {
 	}
 	if err != nil {
 		return nil, fmt.Errorf("the key file cannot be read: %w", err)
+	}
+	if err := private.File(file); err != nil {
+		return nil, err
 	}
 	if len(key) != chacha20poly1305.KeySize {
 		return nil, fmt.Errorf("the key file %s has %d bytes instead of %d: restore it from your copy", file, len(key), chacha20poly1305.KeySize)

@@ -2,6 +2,7 @@ package server
 
 import (
 	"context"
+	"errors"
 	"net/http"
 	"strings"
 	"time"
@@ -19,7 +20,7 @@ func (s *server) GetSetup(ctx context.Context, _ gen.GetSetupRequestObject) (gen
 }
 
 func (s *server) CreateSetup(ctx context.Context, r gen.CreateSetupRequestObject) (gen.CreateSetupResponseObject, error) {
-	if err := s.slowDown(); err != nil {
+	if err := s.slowDown(ctx, ""); err != nil {
 		return nil, err
 	}
 	who, err := s.Accounts.Setup(ctx, r.Body.Code, r.Body.Name, r.Body.Password, isLocal(ctx))
@@ -61,17 +62,47 @@ func (s *server) CreateToken(ctx context.Context, r gen.CreateTokenRequestObject
 }
 
 func (s *server) checkPassword(ctx context.Context, name, password string) (store.Account, error) {
-	if err := s.slowDown(); err != nil {
+	if err := s.slowDown(ctx, name); err != nil {
 		return store.Account{}, err
 	}
-	return s.Accounts.Check(ctx, name, password, isLocal(ctx))
+	who, err := s.Accounts.Check(ctx, name, password, isLocal(ctx))
+	if errors.Is(err, account.ErrCredentials) {
+		s.failed.Inc()
+		s.Log.Warn("a login failed", "name", name, "source", sourceOf(ctx))
+	}
+	return who, err
+}
+
+// sourceOf is the address that a request comes from; "" when that is not known.
+func sourceOf(ctx context.Context) string {
+	if g, ok := ctx.(*gin.Context); ok {
+		return g.RemoteIP()
+	}
+	return ""
+}
+
+// ChangePassword gives the account another password, and ends all of its other logins.
+func (s *server) ChangePassword(ctx context.Context, r gen.ChangePasswordRequestObject) (gen.ChangePasswordResponseObject, error) {
+	who := accountOf(ctx)
+	if _, err := s.checkPassword(ctx, who.Name, r.Body.Old); err != nil {
+		if errors.Is(err, account.ErrCredentials) {
+			err = fieldProblem(http.StatusUnprocessableEntity, "old", "this is not your password: type the one you log in with")
+		}
+		return nil, err
+	}
+	if err := s.Accounts.ChangePassword(ctx, account.Login{Account: who, Session: loginOf(ctx)}, r.Body.New, isLocal(ctx)); err != nil {
+		return nil, err
+	}
+	return gen.ChangePassword204Response{}, nil
 }
 
 // slowDown refuses password checks that come faster than people type.
-func (s *server) slowDown() error {
-	if s.logins.Allow() {
+func (s *server) slowDown(ctx context.Context, name string) error {
+	if s.attempts.allow(sourceOf(ctx), name, time.Now()) {
 		return nil
 	}
+	s.failed.Inc()
+	s.Log.Warn("logins come too often", "name", name, "source", sourceOf(ctx))
 	return &problem{Status: http.StatusTooManyRequests, Code: gen.ProblemCodeTooManyAttempts, Title: "Too many attempts", Detail: "wait a few seconds and try again", retryAfter: 5}
 }
 

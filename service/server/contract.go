@@ -1,10 +1,13 @@
 package server
 
 import (
+	"bytes"
 	"cmp"
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"net/http"
 	"regexp"
 	"slices"
@@ -75,6 +78,10 @@ func (c *contract) validate(s *server) gin.HandlerFunc {
 			control := http.NewResponseController(g.Writer)
 			_ = control.SetReadDeadline(time.Now().Add(bodyTimeout))
 			defer func() { _ = control.SetReadDeadline(time.Time{}) }()
+			if p := s.readWhole(g.Request); p != nil {
+				s.fail(g, p)
+				return
+			}
 		}
 		err = openapi3filter.ValidateRequest(g.Request.Context(), &openapi3filter.RequestValidationInput{
 			Request: g.Request, PathParams: params, Route: route,
@@ -82,6 +89,41 @@ func (c *contract) validate(s *server) gin.HandlerFunc {
 		})
 		if err != nil {
 			s.fail(g, contractProblem(err, bodyOf(route)))
+		}
+	}
+}
+
+// readWhole reads the body of a request, and refuses what would be read in part, or kept as something else
+// than it looks like.
+func (s *server) readWhole(r *http.Request) error {
+	text, err := io.ReadAll(r.Body)
+	if err != nil {
+		return contractProblem(err, nil)
+	}
+	r.Body = io.NopCloser(bytes.NewReader(text))
+	var one json.RawMessage
+	d := json.NewDecoder(bytes.NewReader(text))
+	if d.Decode(&one) == nil {
+		if _, err := d.Token(); !errors.Is(err, io.EOF) {
+			return badRequest("there is text after the end of the request's JSON: send one value")
+		}
+	}
+	if hasNUL(one) {
+		return badRequest("a text holds the character NUL, which nothing is called by: leave it out")
+	}
+	return nil
+}
+
+// hasNUL reports whether a text of a JSON value, or the name of a field, holds NUL.
+func hasNUL(text []byte) bool {
+	d := json.NewDecoder(bytes.NewReader(text))
+	for {
+		token, err := d.Token()
+		if err != nil {
+			return false
+		}
+		if s, ok := token.(string); ok && strings.ContainsRune(s, 0) {
+			return true
 		}
 	}
 }

@@ -21,7 +21,6 @@ import (
 	"github.com/klauspost/compress/gzhttp"
 	"github.com/prometheus/client_golang/prometheus"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
-	"golang.org/x/time/rate"
 
 	"wharf/api"
 	gen "wharf/api/server"
@@ -60,18 +59,20 @@ type Config struct {
 // server implements the operations of the contract.
 type server struct {
 	Config
-	logins *rate.Limiter // password checks, from everybody together
-	served *prometheus.CounterVec
-	colors []string // that feeds may have
+	attempts *attempts // at passwords
+	failed   prometheus.Counter
+	served   *prometheus.CounterVec
+	colors   []string // that feeds may have
 }
 
 // New returns the handler of everything.
 func New(c Config) (http.Handler, error) {
-	s := &server{Config: c, logins: rate.NewLimiter(2, 10),
+	s := &server{Config: c, attempts: newAttempts(),
+		failed: prometheus.NewCounter(prometheus.CounterOpts{Name: "wharf_failed_logins_total", Help: "Passwords that were wrong, or came too often."}),
 		served: prometheus.NewCounterVec(prometheus.CounterOpts{Name: "wharf_publication_requests_total", Help: "Requests for publications by status."}, []string{"status"})}
 	pages := prometheus.NewGaugeFunc(prometheus.GaugeOpts{Name: "wharf_subscribers", Help: "Who is told of changes: open pages, and the shelf of publications."},
 		func() float64 { return float64(c.Hub.Subscribers()) })
-	c.Registry.MustRegister(s.served, pages)
+	c.Registry.MustRegister(s.served, s.failed, pages)
 	contract, err := newContract(api.Contract)
 	if err != nil {
 		return nil, err

@@ -121,6 +121,22 @@ func (s *Store) EndLogin(ctx context.Context, account, id int64) error {
 	})
 }
 
+// SetPassword gives an account another password, and ends all of its logins but the one.
+func (s *Store) SetPassword(ctx context.Context, account int64, hash string, but int64) error {
+	return s.Tx(ctx, func(tx *Tx) error {
+		if err := tx.db.Model(&Account{}).Where("id = ?", account).Update("password_hash", hash).Error; err != nil {
+			return err
+		}
+		others, err := many[Session](tx.db.Where("account_id = ? AND id <> ?", account, but))
+		for _, o := range others {
+			if err == nil {
+				err = tx.endSession(o.ID)
+			}
+		}
+		return err
+	})
+}
+
 // endSession ends a login and has it noticed where it is in use.
 func (tx *Tx) endSession(id int64) error {
 	if err := tx.db.Where("id = ?", id).Delete(&Session{}).Error; err != nil {

@@ -195,6 +195,9 @@ export const tries = {
   habit: async (c: HabitChange) => (await callHabit(c, true)) ?? [],
 }
 
+export const useChangePassword = () =>
+  useChange((body: Schemas['PasswordRequest']) => data(api.POST('/password', { body })))
+
 export const useEndLogin = () =>
   useChange((id: number) => data(api.DELETE('/logins/{id}', { params: { path: { id } } })))
 

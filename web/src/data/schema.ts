@@ -94,6 +94,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Change one's password, which ends all other logins */
+        post: operations["changePassword"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/platforms": {
         parameters: {
             query?: never;
@@ -638,6 +655,10 @@ export interface components {
             code: string;
             name: components["schemas"]["Name"];
             password: components["schemas"]["Password"];
+        };
+        PasswordRequest: {
+            old: string;
+            new: components["schemas"]["Password"];
         };
         Credentials: {
             name: string;
@@ -1373,6 +1394,29 @@ export interface operations {
         requestBody?: never;
         responses: {
             /** @description Ended */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    changePassword: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasswordRequest"];
+            };
+        };
+        responses: {
+            /** @description Changed */
             204: {
                 headers: {
                     [name: string]: unknown;
