@@ -108,17 +108,14 @@ func Run(s Setting, seed int64) Tally {
 	return w.tally
 }
 
-// linkedBefore lets platforms that a person says are linked know of each other's sales before
-// Wharf comes.
+// linkedBefore lets platforms that are linked directly know of each other's sales before Wharf comes.
 func (w *world) linkedBefore() {
 	for _, l := range w.Links {
-		if l.Declared {
-			var blocks []block
-			for _, s := range w.platforms[l.Of].sales {
-				blocks = append(blocks, block{uid: w.saleAs(w.platforms[l.Of], s).uid, span: s.span, of: []*sale{s}, since: s.made})
-			}
-			w.platforms[l.By].imported[l.Of] = blocks
+		var blocks []block
+		for _, s := range w.platforms[l.Of].sales {
+			blocks = append(blocks, block{uid: w.saleAs(w.platforms[l.Of], s).uid, span: s.span, of: []*sale{s}, since: s.made})
 		}
+		w.platforms[l.By].imported[l.Of] = blocks
 	}
 }
 

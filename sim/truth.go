@@ -113,8 +113,12 @@ func (w *world) compare(all []known, r judge.Result) {
 		w.alarm(c, byID, all)
 	}
 	for _, k := range all {
-		if k.verdict.Kind == judge.Unclear && k.verdict.Evidence.Live && k.fact.Span.End > w.today() && !w.asked[k.minted] {
-			w.asked[k.minted] = true
+		question := k.minted
+		if e := k.verdict.Evidence; e.Kind == echo.Paired && k.fact.Stand.NotBefore.IsZero() { // one for all that two platforms share when Wharf comes
+			question = fmt.Sprint("pairs of ", min(k.fact.Platform, e.Platform), " and ", max(k.fact.Platform, e.Platform))
+		}
+		if k.verdict.Kind == judge.Unclear && k.verdict.Evidence.Live && k.fact.Span.End > w.today() && !w.asked[question] {
+			w.asked[question] = true
 			w.askedAbout(k)
 		}
 	}

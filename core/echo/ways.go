@@ -184,12 +184,30 @@ func (m *matcher) parts() {
 			if it.holding.From.Add(m.learnt.delay).After(e.Stand.NotBefore) {
 				v.Kind, v.Evidence.Against = Unclear, NotKnownBefore
 			}
+			if !m.live(it) { // its time may be a sale's by now
+				v.Kind, v.Evidence.Against = Unclear, DroppedMeanwhile
+			}
 		}
 		if v.Kind == Booking {
-			v.Rest = rest
+			v.Rest = m.notShown(e, rest)
 		}
 		m.verdicts[i] = v
 	}
+}
+
+// notShown is what is left of spans of an entry without what its platform holds and may show in it, though
+// that explains another entry. It is all of them if nothing would be left.
+func (m *matcher) notShown(e Entry, spans []span.Span) []span.Span {
+	rest := spans
+	for it := range m.around(e.Span, 0, mostWithin) {
+		if m.live(it) && e.Span.Contains(it.Span) && m.mayShow(e, it) {
+			rest = span.Without(rest, it.Span)
+		}
+	}
+	if len(rest) == 0 {
+		return spans
+	}
+	return rest
 }
 
 // unlikeSales reports whether an entry is written as no sale of the feed is.
