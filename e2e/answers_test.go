@@ -201,7 +201,8 @@ func TestPlatformPage(t *testing.T) {
 			w.eventually("what is learnt counts again", func() bool { return len(w.conflicts()) == 0 })
 
 			p.do(chromedp.Focus(chromedp.CSS(".feed .el-select input")), chromedp.KeyEvent("\r"), chromedp.WaitVisible(chromedp.CSS(".el-select-dropdown__item")),
-				chromedp.KeyEvent(kb.ArrowDown), chromedp.KeyEvent("\r"),
+				chromedp.KeyEvent(kb.ArrowDown), chromedp.WaitVisible(chromedp.CSS(".el-select-dropdown__item.is-hovering")), chromedp.KeyEvent("\r"),
+				chromedp.WaitVisible(button("It shows what is sold on Feed of Merrow Charter Desk")),
 				chromedp.Click(button("It shows what is sold on Feed of Merrow Charter Desk")), chromedp.WaitVisible(button("It does not any more")))
 			assert.Contains(t, w.run("", "feed", "show", "Feed of Strand & Tern Charters"), "It mirrors Feed of Merrow Charter Desk")
 			p.press("It does not any more")

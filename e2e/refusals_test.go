@@ -164,6 +164,19 @@ func TestRefusals(t *testing.T) {
 	}
 }
 
+// TestReachedByHTTPS: where people reach the service by https, browsers are told to stay with it.
+func TestReachedByHTTPS(t *testing.T) {
+	anyDay(t)
+	for public, want := range map[string]string{"https://127.0.0.1": "max-age=31536000", "http://127.0.0.1": ""} {
+		w := openWorld(t, nil, "WHARF_PUBLIC_URL="+public)
+		resp, err := http.Get(w.base() + "/api/v1/setup")
+		require.NoError(t, err)
+		resp.Body.Close()
+		assert.Equal(t, http.StatusOK, resp.StatusCode)
+		assert.Equal(t, want, resp.Header.Get("Strict-Transport-Security"), public)
+	}
+}
+
 // TestDoors: who gets in, and who does not.
 func TestDoors(t *testing.T) {
 	anyDay(t)

@@ -52,6 +52,9 @@ func (w *world) guest() {
 
 // cancel takes a sale back; perhaps two others have waited for it, on two platforms.
 func (w *world) cancel(p *platform, s *sale) {
+	if !w.now.Before(w.end()) {
+		return
+	}
 	s.cancelled, p.changed = w.now, true
 	w.tally.Cancelled++
 	if w.rnd.Float64() >= w.Guests.Resale {
@@ -70,7 +73,7 @@ func (w *world) another(p *platform) *platform {
 // sell makes a sale, unless the platform knows that the time is taken.
 func (w *world) sell(p *platform, s span.Span, how string) *sale {
 	w.apply(p)
-	if slices.ContainsFunc(p.sales, func(o *sale) bool { return o.stands() && o.span.Overlaps(s) }) ||
+	if !w.now.Before(w.end()) || slices.ContainsFunc(p.sales, func(o *sale) bool { return o.stands() && o.span.Overlaps(s) }) ||
 		slices.ContainsFunc(p.blocks(), func(b block) bool { return b.span.Overlaps(s) }) {
 		return nil
 	}

@@ -98,7 +98,7 @@ func (p *platform) String() string {
 }
 
 func newPlatform(id int, h Habit) *platform {
-	return &platform{Habit: h, id: id, imported: map[int][]block{}, names: map[string]string{}, changed: true, wharf: wharfs{truth: map[int64]truth{}, habits: echo.Said{}, minted: map[int64]string{}}}
+	return &platform{Habit: h, id: id, imported: map[int][]block{}, names: map[string]string{}, changed: true, wharf: wharfs{truth: map[int64]truth{}, habits: echo.Said{}, minted: map[int64]string{}, back: map[int64]bool{}}}
 }
 
 // blocks are what it imported, of all sources.

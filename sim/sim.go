@@ -150,9 +150,12 @@ const (
 	slowest = 90 * time.Minute
 )
 
+// end is when the last guest has come or gone: then it settles.
+func (w *world) end() time.Time { return start.AddDate(0, 0, w.Days) }
+
 // play runs what is due, in order of time, and lets it settle in the end.
 func (w *world) play() {
-	end := start.AddDate(0, 0, w.Days)
+	end := w.end()
 	w.now = start
 	for _, p := range w.platforms {
 		w.push(start.Add(time.Duration(p.id)*time.Minute), func() { w.read(p) }) // it is read as soon as it is subscribed to
@@ -194,7 +197,7 @@ func (w *world) maybeDown(p *platform, end time.Time) {
 
 // fails reports whether what a platform is asked, or asks, comes to nothing.
 func (w *world) fails(p *platform) bool {
-	return w.now.Before(p.downUntil) || w.rnd.Float64() < w.Fails && w.now.Before(start.AddDate(0, 0, w.Days))
+	return w.now.Before(p.downUntil) || w.rnd.Float64() < w.Fails && w.now.Before(w.end())
 }
 
 // example keeps the first of what went wrong in each way.

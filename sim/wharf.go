@@ -30,6 +30,7 @@ type wharfs struct {
 	version  int64
 	habits   echo.Said // learnt so far
 	minted   map[int64]string
+	back     map[int64]bool // by row: it was sent back, and counted
 }
 
 // mint is the UID under which a booking is published.
@@ -71,8 +72,21 @@ func (w *world) pickup(p *platform) {
 	var blocks []block
 	for _, r := range carried.Apply(k.history, carried.Change{}) {
 		blocks = append(blocks, block{uid: r.UID, span: r.Span, of: w.minted[r.UID]})
+		w.sentBack(p, r)
 	}
 	w.takes(p, wharf, blocks)
+}
+
+// sentBack counts what a platform is sent for the first time that is its own.
+func (w *world) sentBack(p *platform, r carried.Row) {
+	of := w.minted[r.UID]
+	others := slices.ContainsFunc(of, func(s *sale) bool { return s.platform != p.id })
+	if p.wharf.back[r.ID] || r.Span.Start <= w.today() || others || !slices.ContainsFunc(of, (*sale).stands) {
+		return
+	}
+	p.wharf.back[r.ID] = true
+	w.count(func(c *Counts) { c.SentBack++ }, p)
+	w.example("sent back", "%s is sent its own booking %v", p, r.Span)
 }
 
 // read reads a platform's feed, as the service does.
@@ -244,12 +258,6 @@ func (w *world) publish(all []known, r judge.Result) {
 			w.rowID++
 			row.ID = w.rowID
 			k.history = append(k.history, row)
-			of := w.minted[row.UID]
-			others := slices.ContainsFunc(of, func(s *sale) bool { return s.platform != p.id })
-			if row.Span.Start > w.today() && !others && slices.ContainsFunc(of, (*sale).stands) {
-				w.count(func(c *Counts) { c.SentBack++ }, p)
-				w.example("sent back", "%s is sent its own booking %v: %v", p, row.Span, said(all, func(k known) bool { return k.minted == row.UID }))
-			}
 		}
 		// What has long been over needs not be known for ever.
 		k.history = slices.DeleteFunc(k.history, func(r carried.Row) bool { return r.To != 0 && r.Span.End < w.today()-60 })

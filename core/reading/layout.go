@@ -138,7 +138,7 @@ func (l laying) layOut(ctx context.Context) (Placed, error) {
 				placed.Changed = append(placed.Changed, b)
 			}
 		case guard != nil && !cancelled[at] && guard.loses(b, nil):
-		case guard == nil && b.Held.Why != "": // a day has passed, or the rules changed
+		case guard == nil && l.changes == nil && b.Held.Why != "": // a day has passed, or the rules changed
 		default:
 			l.leave(&placed, b, at.entry)
 		}

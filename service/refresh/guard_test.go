@@ -103,6 +103,13 @@ func TestGuard(t *testing.T) {
 		require.NoError(t, err)
 	}
 	assert.Len(t, b.Bookings(), 1, "of a few, three readings that agree free them, whoever asked for those")
+
+	b.Read("")
+	assert.Len(t, b.Bookings(), 1)
+	b.Refresher.Guard.Share = 0
+	b.Read(weeks(40, 1))
+	assert.Len(t, b.Bookings(), 1, "where nothing is guarded, nothing is held: what is shown is what there is")
+	assert.Equal(t, refresh.Fresh, state())
 }
 
 // TestOverruns: a feed in which there is more than there may be, of whatever kind, changes nothing, says of

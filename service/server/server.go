@@ -85,7 +85,7 @@ func New(c Config) (http.Handler, error) {
 	if err := r.SetTrustedProxies(nil); err != nil {
 		return nil, err
 	}
-	r.Use(s.recover, s.log, securityHeaders, s.checkHost, s.checkOrigin)
+	r.Use(s.recover, s.log, s.securityHeaders, s.checkHost, s.checkOrigin)
 	r.GET("/healthz", func(g *gin.Context) { g.String(http.StatusOK, "ok\n") })
 	r.GET("/readyz", s.ready)
 	r.GET("/metrics", s.localOnly, gin.WrapH(promhttp.HandlerFor(c.Registry, promhttp.HandlerOpts{})))
@@ -170,7 +170,12 @@ func loopback(host string) bool {
 	return err == nil && ip.IsLoopback()
 }
 
-func securityHeaders(g *gin.Context) { setSecurityHeaders(g.Writer.Header()) }
+func (s *server) securityHeaders(g *gin.Context) {
+	setSecurityHeaders(g.Writer.Header())
+	if s.PublicURL.Scheme == "https" { // for a year no browser asks over http again (RFC 6797)
+		g.Writer.Header().Set("Strict-Transport-Security", "max-age=31536000")
+	}
+}
 
 func setSecurityHeaders(h http.Header) {
 	h.Set("Content-Security-Policy", "default-src 'self'; img-src 'self' data:; style-src 'self'; style-src-attr 'unsafe-inline'; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'")

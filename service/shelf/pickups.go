@@ -40,7 +40,7 @@ const awayFor = 5 * time.Second
 // it has is still the newest. The first time it is written before this returns; if that
 // fails, it is written later.
 func (s *Shelf) PickedUp(ctx context.Context, item *Item, agent string, at time.Time) {
-	who := reader{item.PublicationID, item.Version, agent}
+	who := reader{item.PublicationID, item.Version, s.readers.as(item.PublicationID, agent)}
 	if s.pickups.again(who, at) {
 		return
 	}
@@ -65,13 +65,13 @@ func (s *Shelf) PickedUp(ctx context.Context, item *Item, agent string, at time.
 
 // BrokenOff takes back the pickup of a download that did not come to its end.
 func (s *Shelf) BrokenOff(ctx context.Context, item *Item, agent string) {
-	who := reader{item.PublicationID, item.Version, agent}
+	who := reader{item.PublicationID, item.Version, s.readers.as(item.PublicationID, agent)}
 	if s.pickups.takeBack(who) {
 		return
 	}
 	ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), firstTimeout)
 	defer cancel()
-	if err := s.Store.ForgetPickup(ctx, item.PublicationID, item.Version, agent); err != nil {
+	if err := s.Store.ForgetPickup(ctx, item.PublicationID, item.Version, who.agent); err != nil {
 		s.Log.Error("a broken-off pickup cannot be taken back", "publication", item.PublicationID, "error", err)
 	}
 }

@@ -89,11 +89,15 @@ type Shelf struct {
 	loads singleflight.Group
 
 	pickups ledger
+	readers readers
 }
+
+// mostReaders is as how many different readers those of one publication are recorded.
+const mostReaders = 50
 
 // New returns an empty shelf.
 func New(s *store.Store, log *slog.Logger, now func() time.Time, maxBytes int64) *Shelf {
-	return &Shelf{Store: s, Log: log, Now: now, MaxBytes: maxBytes, slots: map[hash]*slot{}, byID: map[int64]hash{}, pickups: newLedger()}
+	return &Shelf{Store: s, Log: log, Now: now, MaxBytes: maxBytes, slots: map[hash]*slot{}, byID: map[int64]hash{}, pickups: newLedger(), readers: readers{most: mostReaders, known: map[int64]map[string]bool{}}}
 }
 
 // Get returns what is published under a secret. The error is store.ErrNotFound,

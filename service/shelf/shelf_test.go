@@ -219,6 +219,34 @@ func TestFirstLoad(t *testing.T) {
 	}
 }
 
+// TestManyReaders: however many names readers give themselves, few are recorded, and all downloads counted.
+func TestManyReaders(t *testing.T) {
+	w := newWorld(t)
+	s := w.shelf(1 << 20)
+	a := w.publish("a")
+	w.render(a, 1, "one")
+	item, err := s.Get(ctx, "a")
+	require.NoError(t, err)
+	s.PickedUp(ctx, item, "Strand importer/2", now)
+	for i := range 1500 {
+		s.PickedUp(ctx, item, fmt.Sprintf("probe%d/%d", i/3, i%3), now.Add(time.Duration(i)*time.Second))
+	}
+	s.PickedUp(ctx, item, "Strand importer/2", now.Add(time.Hour))
+	s.Flush(ctx)
+	rows, err := w.store.Pickups(ctx, a, 2000)
+	require.NoError(t, err)
+	assert.LessOrEqual(t, len(rows), 101, "of 1,501 names few are recorded")
+	times := map[string]int64{}
+	var all int64
+	for _, r := range rows {
+		times[r.Agent] = r.Times
+		all += r.Times
+	}
+	assert.EqualValues(t, 1502, all, "and each download is counted")
+	assert.EqualValues(t, 2, times["Strand importer/2"], "who was there before is known as before")
+	assert.Positive(t, times["others"])
+}
+
 func TestPickups(t *testing.T) {
 	w := newWorld(t)
 	s := w.shelf(1 << 20)
