@@ -43,17 +43,7 @@ func (env *Env) feedCommand() *cli.Command {
 				Description: "Example: wharf feed show \"Ketch, Merrow Charter Desk\"",
 				Action:      env.onOne(env.feedShow),
 			},
-			{
-				Name: "held", Usage: "what a feed does not show any more and stands all the same", ArgsUsage: "FEED",
-				Description: "A feed that shows much less than it did may be broken: what is missing stands until somebody lets it go,\nor further scheduled readings agree. What a decision would change is said first, and asked about.\n" +
-					"Example: wharf feed held \"Ketch, Merrow Charter Desk\"",
-				Flags: []cli.Flag{
-					&cli.BoolFlag{Name: "let-go", Usage: "it is free: let all of it go"},
-					&cli.BoolFlag{Name: "keep", Usage: "it stands until the feed shows it again"},
-					tryFlag, &cli.BoolFlag{Name: "yes", Aliases: []string{"y"}, Usage: "do it whatever it changes, without being asked"}, jsonFlag,
-				},
-				Action: env.onOne(env.feedHeld),
-			},
+			env.heldCommand(),
 			{
 				Name: "refresh", Usage: "read feeds now", ArgsUsage: "[FEED...]",
 				Description: "Example: wharf feed refresh --all",
@@ -193,6 +183,20 @@ func (env *Env) feedShow(ctx context.Context, c *cli.Command, api *client.Client
 	}
 	printTable(env.Out, table.Row{"Read", "Outcome", "", "Entries", "Added", "Changed", "Removed", ""}, rows)
 	return nil
+}
+
+func (env *Env) heldCommand() *cli.Command {
+	return &cli.Command{
+		Name: "held", Usage: "what a feed does not show any more and stands all the same", ArgsUsage: "FEED",
+		Description: "A feed that shows much less than it did may be broken: what is missing stands until somebody lets it go,\nor further scheduled readings agree. What a decision would change is said first, and asked about.\n" +
+			"Example: wharf feed held \"Ketch, Merrow Charter Desk\"",
+		Flags: []cli.Flag{
+			&cli.BoolFlag{Name: "let-go", Usage: "it is free: let all of it go"},
+			&cli.BoolFlag{Name: "keep", Usage: "it stands until the feed shows it again"},
+			tryFlag, &cli.BoolFlag{Name: "yes", Aliases: []string{"y"}, Usage: "do it whatever it changes, without being asked"}, jsonFlag,
+		},
+		Action: env.onOne(env.feedHeld),
+	}
 }
 
 func (env *Env) feedHeld(ctx context.Context, c *cli.Command, api *client.Client, ref string) error {

@@ -77,30 +77,7 @@ func (m *matcher) learnReflects(all []found) {
 	if _, said := m.feed.Said[of]; said {
 		return
 	}
-	var until int64 // the end of what the feed shows
-	spans := make([]span.Span, 0, len(m.feed.Entries))
-	for _, e := range m.feed.Entries {
-		spans = append(spans, e.Span)
-		until = max(until, e.Span.End)
-	}
-	slices.SortFunc(spans, span.Span.Compare)
-	furthest := make([]int64, len(spans))
-	for i, s := range spans {
-		furthest[i] = max(s.End, furthest[max(0, i-1)])
-	}
-	var unshown int
-	shown := map[span.Span]bool{}
-	for _, it := range m.held.items {
-		if !it.live || it.mirrored != 0 || it.Span.Start <= m.feed.Today || it.Span.End > until || !it.holding.From.Add(l.delay).Before(m.feed.Read) {
-			continue
-		}
-		n := sort.Search(len(spans), func(i int) bool { return spans[i].Start >= it.Span.End })
-		if n == 0 || furthest[n-1] <= it.Span.Start {
-			unshown++
-		} else if m.used[it.Name] {
-			shown[it.Span] = true
-		}
-	}
+	unshown, shown := m.shownOfSent()
 	others := 0 // that equal something sent, and are not written as sales are
 	for _, f := range all {
 		if !l.salesForms[m.feed.Entries[f.entry].Form] {
@@ -132,6 +109,35 @@ func (m *matcher) learnReflects(all []found) {
 			}
 		}
 	}
+}
+
+// shownOfSent is how many items that its platform knew for long the feed does not show, though it shows
+// later dates, and the spans of those that it shows.
+func (m *matcher) shownOfSent() (unshown int, shown map[span.Span]bool) {
+	shown = map[span.Span]bool{}
+	var until int64 // the end of what the feed shows
+	spans := make([]span.Span, 0, len(m.feed.Entries))
+	for _, e := range m.feed.Entries {
+		spans = append(spans, e.Span)
+		until = max(until, e.Span.End)
+	}
+	slices.SortFunc(spans, span.Span.Compare)
+	furthest := make([]int64, len(spans))
+	for i, s := range spans {
+		furthest[i] = max(s.End, furthest[max(0, i-1)])
+	}
+	for _, it := range m.held.items {
+		if !it.live || it.mirrored != 0 || it.Span.Start <= m.feed.Today || it.Span.End > until || !it.holding.From.Add(m.learnt.delay).Before(m.feed.Read) {
+			continue
+		}
+		n := sort.Search(len(spans), func(i int) bool { return spans[i].Start >= it.Span.End })
+		if n == 0 || furthest[n-1] <= it.Span.Start {
+			unshown++
+		} else if m.used[it.Name] {
+			shown[it.Span] = true
+		}
+	}
+	return unshown, shown
 }
 
 // resembles reports whether an entry may come of items in one of the ways.

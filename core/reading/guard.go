@@ -78,8 +78,12 @@ type guarding struct {
 	losses []loss
 }
 
-// newGuarding weighs what is recorded against what the feed shows now.
+// newGuarding weighs what is recorded against what the feed shows now; nil where nothing is held back,
+// or nothing was read.
 func newGuarding(l laying, wanted map[slot]Booking, now int64) *guarding {
+	if l.place.Guard == nil || l.changes == nil && !l.again {
+		return nil
+	}
 	g := &guarding{guard: *l.place.Guard, ticks: l.scheduled, at: l.now, now: now, one: l.place.Calendar.Capacity == 1}
 	for _, w := range wanted {
 		if w.Blocks && w.Span.End > now {

@@ -108,10 +108,7 @@ func (l laying) layOut(ctx context.Context) (Placed, error) {
 	now := span.Point(l.now, l.place.Calendar.Grain, l.place.Calendar.Zone)
 	trimmed := trimmedAt(now, wanted)
 	have := map[slot]bool{}
-	var guard *guarding
-	if l.place.Guard != nil && (l.changes != nil || l.again) {
-		guard = newGuarding(l, wanted, now)
-	}
+	guard := newGuarding(l, wanted, now)
 	for _, b := range l.place.Bookings {
 		at := slot{-1, b.Occurrence}
 		if i, shown := index[b.Entry]; shown {
@@ -146,15 +143,20 @@ func (l laying) layOut(ctx context.Context) (Placed, error) {
 	if guard != nil {
 		l.hold(&placed, guard, index)
 	}
+	placed.add(wanted, have)
+	return placed, nil
+}
+
+// add adds what is wanted and not there yet, and puts all that is added in order.
+func (p *Placed) add(wanted map[slot]Booking, have map[slot]bool) {
 	for at, w := range wanted {
 		if !have[at] {
-			placed.Added = append(placed.Added, w)
+			p.Added = append(p.Added, w)
 		}
 	}
-	slices.SortFunc(placed.Added, func(a, b Booking) int {
+	slices.SortFunc(p.Added, func(a, b Booking) int {
 		return cmp.Or(cmp.Compare(a.At, b.At), cmp.Compare(a.Occurrence, b.Occurrence))
 	})
-	return placed, nil
 }
 
 // leave takes a booking away.

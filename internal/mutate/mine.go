@@ -91,11 +91,17 @@ func mineCases(tests programs, dir, to string, years int, clauses []clause, surv
 			fmt.Println("found nothing for", clauses[survivors[i]])
 		}
 	}
+	chosen, err := writeChosen(to, found, holds, clauses, survivors)
+	fmt.Printf("wrote %d cases; nothing was found for %d clauses\n", chosen, left)
+	return err
+}
+
+// writeChosen writes as few cases as hold all clauses that any holds, and returns how many.
+func writeChosen(to string, found []judge.Case, holds []map[int]bool, clauses []clause, survivors []int) (chosen int, err error) {
 	there, err := filepath.Glob(filepath.Join(to, "history-*.json"))
 	if err != nil {
-		return err
+		return 0, err
 	}
-	chosen := 0
 	for ; ; chosen++ {
 		best, held := -1, []int(nil)
 		for n := range found {
@@ -121,11 +127,10 @@ func mineCases(tests programs, dir, to string, years int, clauses []clause, surv
 		c := found[best]
 		c.About = "From the simulation. It would come out otherwise with: " + strings.Join(what, "; ") + "."
 		if err := write(filepath.Join(to, fmt.Sprintf("history-%03d.json", len(there)+chosen+1)), c); err != nil {
-			return err
+			return chosen, err
 		}
 	}
-	fmt.Printf("wrote %d cases; nothing was found for %d clauses\n", chosen, left)
-	return nil
+	return chosen, nil
 }
 
 func size(c judge.Case) (n int) {

@@ -56,6 +56,40 @@ func disturb(f *judge.Facts, rnd *rand.Rand) {
 	if one(0.1) {
 		f.Echoes.Delay = []time.Duration{-1, time.Minute, 24 * time.Hour}[rnd.Intn(3)]
 	}
+	disturbBookings(f, rnd)
+	var forms []string
+	for _, b := range f.Bookings {
+		forms = append(forms, b.Form)
+	}
+	for i := range f.Feeds {
+		disturbFeed(f, i, forms, rnd)
+	}
+	for i := range f.Publications {
+		p := &f.Publications[i]
+		if one(0.1) {
+			p.Pickups = slices.Clone(p.Pickups)
+			for k := range p.Pickups {
+				if one(0.5) {
+					p.Pickups[k].Agent = "Preview/1"
+				}
+			}
+		}
+	}
+	if n := len(f.Publications); n > 0 && one(0.1) {
+		f.Publications[rnd.Intn(n)].Platform = f.Publications[rnd.Intn(n)].Platform
+	}
+	if one(0.1) {
+		f.Originals = map[string]span.Span{}
+		for _, b := range f.Bookings {
+			if carried.LooksMinted(b.UID) && one(0.5) {
+				f.Originals[b.UID] = oddSpan(b.Span, rnd)
+			}
+		}
+	}
+}
+
+func disturbBookings(f *judge.Facts, rnd *rand.Rand) {
+	one := func(of float64) bool { return rnd.Float64() < of }
 	for i := range f.Bookings {
 		b := &f.Bookings[i]
 		if one(0.04) {
@@ -87,35 +121,6 @@ func disturb(f *judge.Facts, rnd *rand.Rand) {
 		}
 		if one(0.02) {
 			b.UID = carried.Mint(nil, "elsewhere")
-		}
-	}
-	var forms []string
-	for _, b := range f.Bookings {
-		forms = append(forms, b.Form)
-	}
-	for i := range f.Feeds {
-		disturbFeed(f, i, forms, rnd)
-	}
-	for i := range f.Publications {
-		p := &f.Publications[i]
-		if one(0.1) {
-			p.Pickups = slices.Clone(p.Pickups)
-			for k := range p.Pickups {
-				if one(0.5) {
-					p.Pickups[k].Agent = "Preview/1"
-				}
-			}
-		}
-	}
-	if n := len(f.Publications); n > 0 && one(0.1) {
-		f.Publications[rnd.Intn(n)].Platform = f.Publications[rnd.Intn(n)].Platform
-	}
-	if one(0.1) {
-		f.Originals = map[string]span.Span{}
-		for _, b := range f.Bookings {
-			if carried.LooksMinted(b.UID) && one(0.5) {
-				f.Originals[b.UID] = oddSpan(b.Span, rnd)
-			}
 		}
 	}
 }
