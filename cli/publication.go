@@ -9,6 +9,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"wharf/api/client"
+	"wharf/internal/private"
 )
 
 func (env *Env) publicationCommand() *cli.Command {
@@ -31,7 +32,8 @@ func (env *Env) publicationCommand() *cli.Command {
 				Action:      env.connected(env.publicationList),
 			},
 			{
-				Name: "show", Usage: "show a publication, its link and its pickups", ArgsUsage: "PUBLICATION", Flags: []cli.Flag{jsonFlag},
+				Name: "show", Usage: "show a publication, its link and its pickups", ArgsUsage: "PUBLICATION",
+				Flags:       []cli.Flag{jsonFlag, &cli.BoolFlag{Name: "link", Usage: "show all of the link, which is a secret"}},
 				Description: "Example: wharf publication show \"Ketch, for Merrow Charter Desk\"",
 				Action:      env.onOne(env.publicationShow),
 			},
@@ -109,7 +111,11 @@ func (env *Env) publicationShow(ctx context.Context, c *cli.Command, api *client
 	if err != nil {
 		return err
 	}
-	fmt.Fprintf(env.Out, "%s, for %s: version %d with %s, since %s.\nLink: %s\n\n", clean(p.Name), clean(p.Platform.Name), p.Version, count(p.Items, "booking", "bookings"), env.when(p.VersionAt), p.Url)
+	link := private.Link(p.Url) + " (a secret; --link shows all of it)"
+	if c.Bool("link") {
+		link = p.Url
+	}
+	fmt.Fprintf(env.Out, "%s, for %s: version %d with %s, since %s.\nLink: %s\n\n", clean(p.Name), clean(p.Platform.Name), p.Version, count(p.Items, "booking", "bookings"), env.when(p.VersionAt), link)
 	if len(pickups) == 0 {
 		fmt.Fprintf(env.Out, "%s never came for it: give it the link.\n", clean(p.Platform.Name))
 		return nil

@@ -60,8 +60,10 @@ type Config struct {
 	// RequestTimeout bounds how long a request of the API is worked on, and Lease beyond that
 	// one that reads a feed.
 	RequestTimeout time.Duration
-	ShelfBytes     int64 // memory for publications
-	MaxStreams     int   // open pages at once
+	ShelfBytes     int64    // memory for publications
+	MaxStreams     int      // open pages at once
+	TrustedProxies []string // addresses and ranges
+	Readers        server.Readers
 
 	Now   func() time.Time
 	Log   *slog.Logger
@@ -76,6 +78,10 @@ func Run(ctx context.Context, c Config) error {
 	public, err := publicURL(c)
 	if err != nil {
 		return err
+	}
+	proxies, err := server.ParseProxies(c.TrustedProxies)
+	if err != nil {
+		return fmt.Errorf("--trusted-proxy: %w", err)
 	}
 	listener, err := net.Listen("tcp", c.Listen)
 	if err != nil {
@@ -113,6 +119,7 @@ func Run(ctx context.Context, c Config) error {
 		Store: s, Accounts: accounts, Refresher: refresher, Desk: changes, Shelf: held, Hub: hub, Console: web.Files(),
 		Log: c.Log, Now: c.Now, Registry: registry, PublicURL: public, AllowedHosts: c.AllowedHosts,
 		MaxStreams: c.MaxStreams, RequestTimeout: c.RequestTimeout, ReadingTimeout: c.Lease, QueryTimeout: c.QueryTimeout,
+		Proxies: proxies, Readers: c.Readers,
 	})
 	if err != nil {
 		return err

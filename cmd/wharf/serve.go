@@ -2,7 +2,9 @@ package main
 
 import (
 	"context"
+	"errors"
 	"fmt"
+	"io/fs"
 	"log/slog"
 	"os"
 	"path/filepath"
@@ -15,7 +17,9 @@ import (
 	"wharf/core/ical"
 	"wharf/core/reading"
 	"wharf/internal/clock"
+	"wharf/internal/private"
 	"wharf/service"
+	"wharf/service/server"
 	"wharf/service/store"
 )
 
@@ -31,14 +35,15 @@ func serveCommand() *cli.Command {
 		Name:  "serve",
 		Usage: "run the service",
 		Description: "Every flag can also be an environment variable, or a line NAME=value of the file that --config names; " +
-			"a flag wins over the environment, and that over the file.\n" +
-			"Example: wharf serve --database 'wharf:password@tcp(127.0.0.1:3306)/wharf' --listen 127.0.0.1:8470",
+			"a flag wins over the environment, and that over the file. The database's password belongs into the file or the environment: " +
+			"command lines are seen by all users of a machine.\n" +
+			"Example: wharf serve --config /etc/wharf/settings --listen 127.0.0.1:8470",
 		Flags: []cli.Flag{
 			text("config", "WHARF_CONFIG", "", "file with settings, a line each: NAME=value"),
 			text("listen", "WHARF_LISTEN", "127.0.0.1:8470", "address and port to serve on"),
 			text("public-url", "WHARF_PUBLIC_URL", "", "how recipients reach this service, as https://wharf.example"),
 			&cli.StringSliceFlag{Name: "allowed-host", Sources: cli.EnvVars("WHARF_ALLOWED_HOSTS"), Usage: "further host name under which it may be asked for"},
-			text("database", "WHARF_DATABASE", "", "MariaDB, as user:password@tcp(host:port)/name"),
+			text("database", "WHARF_DATABASE", "", "MariaDB, as user:password@tcp(host:port)/name; better in the file of --config"),
 			text("key-file", "WHARF_KEY_FILE", defaultKeyFile(), "file with the key that seals secrets; made when missing"),
 			&cli.StringSliceFlag{Name: "allow-private", Sources: cli.EnvVars("WHARF_ALLOW_PRIVATE"), Usage: "range and ports of the inner network that may be read, as 10.0.0.0/8:8000-8099"},
 			span("default-every", "WHARF_DEFAULT_EVERY", 15*time.Minute, "time between readings of a feed that names none"),
@@ -64,6 +69,10 @@ func serveCommand() *cli.Command {
 			span("stop-timeout", "WHARF_STOP_TIMEOUT", 15*time.Second, "time that requests have to finish when the service stops"),
 			&cli.Int64Flag{Name: "publications-mb", Sources: cli.EnvVars("WHARF_PUBLICATIONS_MB"), Value: 256, Usage: "memory for publications that are ready to be picked up, in megabytes"},
 			&cli.IntFlag{Name: "max-streams", Sources: cli.EnvVars("WHARF_MAX_STREAMS"), Value: 1000, Usage: "open pages that are told of changes at once"},
+			span("answer-timeout", "WHARF_ANSWER_TIMEOUT", time.Minute, "longest time that a reader may take to read an answer"),
+			&cli.IntFlag{Name: "max-readers", Sources: cli.EnvVars("WHARF_MAX_READERS"), Value: 50, Usage: "answers of one publication that are on the way at once, a fifth of them to one address; 0: any number"},
+			&cli.IntFlag{Name: "max-unknown", Sources: cli.EnvVars("WHARF_MAX_UNKNOWN"), Value: 60, Usage: "links that lead nowhere that an address may ask for in a minute; 0: any number"},
+			&cli.StringSliceFlag{Name: "trusted-proxy", Sources: cli.EnvVars("WHARF_TRUSTED_PROXIES"), Usage: "address or range of a proxy that is believed about where requests come from; none by default"},
 			text("log-level", "WHARF_LOG_LEVEL", "info", "debug, info, warn or error"),
 			text("log-format", "WHARF_LOG_FORMAT", "text", "text or json"),
 		},
@@ -81,7 +90,7 @@ func defaultKeyFile() string {
 
 func serve(ctx context.Context, c *cli.Command) error {
 	if c.String("database") == "" {
-		return fmt.Errorf("no database is named: give --database or WHARF_DATABASE as user:password@tcp(127.0.0.1:3306)/wharf")
+		return fmt.Errorf("no database is named: write WHARF_DATABASE=user:password@tcp(127.0.0.1:3306)/wharf into a file, and give its name with --config")
 	}
 	var level slog.Level
 	if err := level.UnmarshalText([]byte(c.String("log-level"))); err != nil {
@@ -111,6 +120,7 @@ func serve(ctx context.Context, c *cli.Command) error {
 		Echoes:       echoes,
 		QueryTimeout: c.Duration("query-timeout"), RequestTimeout: c.Duration("request-timeout"),
 		ShelfBytes: c.Int64("publications-mb") << 20, MaxStreams: max(1, c.Int("max-streams")),
+		TrustedProxies: c.StringSlice("trusted-proxy"), Readers: server.Readers{Timeout: c.Duration("answer-timeout"), Most: c.Int("max-readers"), Unknown: c.Int("max-unknown")},
 		Now: clock.Now, Log: slog.New(handler), Print: func(line string) { fmt.Println(line) },
 	})
 }
@@ -128,6 +138,9 @@ func loadSettingsFile(args []string) error {
 	}
 	if name == "" {
 		return nil
+	}
+	if err := private.File(name); err != nil && !errors.Is(err, fs.ErrNotExist) {
+		slog.Warn("the settings file is not private", "error", err) // its owner may be somebody else
 	}
 	if err := godotenv.Load(name); err != nil {
 		return fmt.Errorf("the settings file %s cannot be read (%w): write a line NAME=value for each setting", name, err)

@@ -390,7 +390,7 @@ func (m *matcher) tellsApart() bool { return len(m.learnt.blockForms) > 0 }
 // against is what speaks for an own sale, "" for nothing.
 func (m *matcher) against(e Entry, from, to time.Time, mirrored bool) Reason {
 	switch {
-	case mirrored && e.Stand.NotBefore.IsZero(): // a person said where it comes from
+	case mirrored && e.Stand.NotBefore.IsZero() && !m.tellsApart(): // a person said where it comes from
 		return ""
 	case m.learnt.salesForms[e.Form]:
 		return SalesForm

@@ -39,6 +39,8 @@ func (m *matcher) ways() {
 	for w, n := range count {
 		if w.isRule(n, m.equals) {
 			m.learnWay(w, entriesOf(all, w))
+		} else if _, said := m.feed.Said[HabitOf{WayOf, string(w)}]; !said && w.more() && n < m.equals {
+			delete(m.learnt.ways, w) // it was own sales beside what was sent
 		}
 	}
 	for _, f := range all {

@@ -136,11 +136,7 @@ func (c *Component) Children(name string) []*Component {
 
 // Add appends a property whose value is written as it stands.
 func (c *Component) Add(name, value string, params ...Param) {
-	p := Property{Name: name, Value: value}
-	for _, q := range params {
-		p = p.WithParam(q.Name, q.Values...)
-	}
-	c.AddProperty(p)
+	c.AddProperty(NewProperty(name, value, params...))
 }
 
 // AddText appends a property whose value is text to be escaped.

@@ -75,15 +75,7 @@ func (p Property) Params() []Param {
 // WithParam returns the property with the parameter set to these values, in the place of
 // one of that name or else last; without values it is taken away.
 func (p Property) WithParam(name string, values ...string) Property {
-	set := ""
-	for i, v := range values {
-		if i == 0 {
-			set = ";" + name + "="
-		} else {
-			set += ","
-		}
-		set += quoteParam(v)
-	}
+	set := writtenParam(name, values)
 	var b strings.Builder
 	for rest := p.params; rest != ""; {
 		q, after, err := cutParam(rest)
@@ -101,6 +93,27 @@ func (p Property) WithParam(name string, values ...string) Property {
 	b.WriteString(set)
 	p.params = b.String()
 	return p
+}
+
+// NewProperty returns a property with these parameters, in their order.
+func NewProperty(name, value string, params ...Param) Property {
+	var b strings.Builder
+	for _, q := range params {
+		b.WriteString(writtenParam(q.Name, q.Values))
+	}
+	return Property{Name: name, Value: value, params: b.String()}
+}
+
+// writtenParam is a parameter with its semicolon, "" without values.
+func writtenParam(name string, values []string) string {
+	if len(values) == 0 {
+		return ""
+	}
+	quoted := make([]string, len(values))
+	for i, v := range values {
+		quoted[i] = quoteParam(v)
+	}
+	return ";" + name + "=" + strings.Join(quoted, ",")
 }
 
 // rawParam is a parameter as written.

@@ -346,12 +346,8 @@ func canonical(c *ical.Component) string {
 			continue
 		}
 		params := p.Params()
-		slices.SortFunc(params, func(a, b ical.Param) int { return cmp.Compare(a.Name, b.Name) })
-		sorted := ical.Property{Name: p.Name, Value: p.Value}
-		for _, q := range params {
-			sorted = sorted.WithParam(q.Name, q.Values...)
-		}
-		lines = append(lines, sorted.String())
+		slices.SortStableFunc(params, func(a, b ical.Param) int { return cmp.Compare(a.Name, b.Name) })
+		lines = append(lines, ical.NewProperty(p.Name, p.Value, params...).String())
 	}
 	for _, sub := range c.Components() {
 		lines = append(lines, canonical(sub))

@@ -191,6 +191,11 @@ func TestExpand(t *testing.T) {
 			want:   []string{"2026-07-06T18:00:00Z/2026-07-06T18:00:00Z"}, codes: []string{"ends-before-start"},
 		},
 		{
+			name:   "an all-day event that ends before it starts is one day, and is named",
+			events: "BEGIN:VEVENT\nUID:a\nDTSTART;VALUE=DATE:20260706\nDTEND;VALUE=DATE:20260701\nEND:VEVENT",
+			want:   []string{"2026-07-06/2026-07-07"}, codes: []string{"ends-before-start"},
+		},
+		{
 			name:   "a broken EXDATE, RDATE and DURATION are passed over, and named",
 			events: "BEGIN:VEVENT\nUID:a\nDTSTART:20260706T180000Z\nDURATION:an hour\nRRULE:FREQ=DAILY;COUNT=2\nEXDATE:yesterday\nRDATE:tomorrow\nEND:VEVENT",
 			want:   []string{"2026-07-06T18:00:00Z/2026-07-06T18:00:00Z of 2026-07-06T18:00:00Z", "2026-07-07T18:00:00Z/2026-07-07T18:00:00Z of 2026-07-07T18:00:00Z"},

@@ -93,6 +93,9 @@ func (x *expansion) shapeOf(c *ical.Component, otherwise string) (s shape, ok bo
 		s.endless = true
 	}
 	if s.dates {
+		if s.wall < 0 {
+			x.told(c.Position(), ical.Warning, "ends-before-start", "the event %q ends before it starts: it is read as one day", c.Text("SUMMARY"))
+		}
 		s.wall = max(86400, (s.wall+86399)/86400*86400) // end = start, or before it: one day
 		return s, true
 	}

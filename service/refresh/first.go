@@ -7,8 +7,8 @@ import (
 	"strings"
 
 	"wharf/core/reading"
+	"wharf/internal/private"
 	"wharf/service/fetch"
-	"wharf/service/secret"
 	"wharf/service/store"
 	"wharf/service/stumble"
 )
@@ -50,7 +50,7 @@ func (r *Refresher) First(ctx context.Context, link string) (got Got, err error)
 // Point makes a feed one that is read at the link of a first reading: what was read at another
 // address says nothing of when that came to be which is there.
 func (r *Refresher) Point(feed *store.Feed, got Got) {
-	feed.URLCipher, feed.Address = r.Box.Seal(urlPlace, got.link), secret.Redact(got.link)
+	feed.URLCipher, feed.Address = r.Box.Seal(urlPlace, got.link), private.Link(got.link)
 	feed.ETag, feed.LastModified = "", ""
 	feed.Frame, feed.LastGoodStart = "", nil
 	feed.NewUIDs, feed.NewUIDsNotBefore, feed.NewUIDsSeenBy = "", nil, nil

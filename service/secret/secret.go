@@ -15,10 +15,8 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
-	"net/url"
 	"os"
 	"path/filepath"
-	"strings"
 
 	"golang.org/x/crypto/chacha20poly1305"
 
@@ -139,18 +137,4 @@ func New() string {
 func Hash(s string) []byte {
 	sum := sha256.Sum256([]byte(s))
 	return sum[:]
-}
-
-// Redact returns a link without user, password, query and all but the beginning of its
-// path, which is where platforms put their secrets.
-func Redact(link string) string {
-	u, err := url.Parse(link)
-	if err != nil || u.Host == "" {
-		return "…"
-	}
-	first, rest, _ := strings.Cut(strings.TrimPrefix(u.Path, "/"), "/")
-	if rest == "" {
-		return u.Scheme + "://" + u.Host + "/…"
-	}
-	return u.Scheme + "://" + u.Host + "/" + first[:min(len(first), 12)] + "/…"
 }

@@ -72,16 +72,7 @@ func TestCheck(t *testing.T) {
 	assert.ErrorContains(t, second.Check(context.Background(), database, "key-check"), "first used with another key")
 }
 
-func TestRedact(t *testing.T) {
-	for link, want := range map[string]string{
-		"https://ann:pw@cal.example/ical/s3cret/a.ics?token=x": "https://cal.example/ical/…",
-		"https://cal.example/s3cret.ics":                       "https://cal.example/…",
-		"https://cal.example/averyveryverylongsecret/a":        "https://cal.example/averyveryver/…",
-		"https://cal.example":                                  "https://cal.example/…",
-		"::":                                                   "…",
-	} {
-		assert.Equal(t, want, secret.Redact(link))
-	}
+func TestNew(t *testing.T) {
 	assert.NotEqual(t, secret.New(), secret.New())
 	assert.Len(t, secret.New(), 32)
 	assert.Len(t, secret.Hash("x"), 32)

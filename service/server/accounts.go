@@ -68,17 +68,9 @@ func (s *server) checkPassword(ctx context.Context, name, password string) (stor
 	who, err := s.Accounts.Check(ctx, name, password, isLocal(ctx))
 	if errors.Is(err, account.ErrCredentials) {
 		s.failed.Inc()
-		s.Log.Warn("a login failed", "name", name, "source", sourceOf(ctx))
+		s.Log.Warn("a login failed", "name", name, "source", s.source(ctx))
 	}
 	return who, err
-}
-
-// sourceOf is the address that a request comes from; "" when that is not known.
-func sourceOf(ctx context.Context) string {
-	if g, ok := ctx.(*gin.Context); ok {
-		return g.RemoteIP()
-	}
-	return ""
 }
 
 // ChangePassword gives the account another password, and ends all of its other logins.
@@ -98,11 +90,11 @@ func (s *server) ChangePassword(ctx context.Context, r gen.ChangePasswordRequest
 
 // slowDown refuses password checks that come faster than people type.
 func (s *server) slowDown(ctx context.Context, name string) error {
-	if s.attempts.allow(sourceOf(ctx), name, time.Now()) {
+	if s.attempts.allow(s.source(ctx), name, time.Now()) {
 		return nil
 	}
 	s.failed.Inc()
-	s.Log.Warn("logins come too often", "name", name, "source", sourceOf(ctx))
+	s.Log.Warn("logins come too often", "name", name, "source", s.source(ctx))
 	return &problem{Status: http.StatusTooManyRequests, Code: gen.ProblemCodeTooManyAttempts, Title: "Too many attempts", Detail: "wait a few seconds and try again", retryAfter: 5}
 }
 

@@ -18,11 +18,12 @@ import (
 // beforehand: this is what is asked for day and night.
 type publications struct {
 	*server
+	readers           *readers
 	full, notModified prometheus.Counter
 }
 
 func newPublications(s *server) *publications {
-	return &publications{s, s.served.WithLabelValues(strconv.Itoa(http.StatusOK)), s.served.WithLabelValues(strconv.Itoa(http.StatusNotModified))}
+	return &publications{s, newReaders(s.Readers), s.served.WithLabelValues(strconv.Itoa(http.StatusOK)), s.served.WithLabelValues(strconv.Itoa(http.StatusNotModified))}
 }
 
 // Header values that are always the same.
@@ -38,6 +39,13 @@ func (p *publications) serve(w http.ResponseWriter, r *http.Request, file string
 	if !ok {
 		return
 	}
+	done, ok := p.readers.begin(w, item.PublicationID, p.sourceOf(r))
+	if !ok {
+		w.Header().Set("Retry-After", "5")
+		p.refuse(w, http.StatusServiceUnavailable, "Too many read this calendar at this moment. Ask again in a few seconds.")
+		return
+	}
+	defer done()
 	form := &item.Plain
 	if acceptsGzip(r.Header.Get("Accept-Encoding")) {
 		form = &item.Zipped
@@ -91,9 +99,16 @@ func (p *publications) find(w http.ResponseWriter, r *http.Request, file string)
 		p.refuse(w, http.StatusNotFound, "There is no calendar at this link. Copy it again from Wharf.")
 		return nil, false
 	}
+	source, now := p.sourceOf(r), p.Now()
+	if !p.Shelf.Has(secret) && !p.readers.mayGuess(source, now) {
+		w.Header().Set("Retry-After", "60")
+		p.refuse(w, http.StatusTooManyRequests, "Too many links that lead nowhere were asked for from your address. Ask again in a minute.")
+		return nil, false
+	}
 	item, err := p.Shelf.Get(r.Context(), secret)
 	switch {
 	case errors.Is(err, store.ErrNotFound):
+		p.readers.guessed(source, now)
 		p.refuse(w, http.StatusNotFound, "There is no calendar at this link. Copy it again from Wharf.")
 	case errors.Is(err, store.ErrRevoked):
 		p.refuse(w, http.StatusGone, "This link was revoked. Ask those who gave it to you for a new one.")
@@ -124,6 +139,7 @@ func (p *publications) before(router http.Handler) http.Handler {
 		file, ok := strings.CutPrefix(r.URL.Path, "/p/")
 		switch {
 		case !ok:
+			p.readers.deadline(w, p.RequestTimeout+p.ReadingTimeout)
 			router.ServeHTTP(w, r)
 		case r.Method == http.MethodGet || r.Method == http.MethodHead:
 			p.serve(w, r, file)

@@ -45,9 +45,11 @@ type Config struct {
 	Now       func() time.Time
 	Registry  *prometheus.Registry
 
-	PublicURL    *url.URL // as recipients reach it; no path
-	AllowedHosts []string // further names under which it may be asked for
-	MaxStreams   int      // open pages at once
+	PublicURL    *url.URL       // as recipients reach it; no path
+	AllowedHosts []string       // further names under which it may be asked for
+	MaxStreams   int            // open pages at once
+	Proxies      []netip.Prefix // that are believed about where a request comes from
+	Readers      Readers
 	// RequestTimeout bounds how long an operation is worked on; one that reads a feed has
 	// ReadingTimeout beyond that. 0 is no bound.
 	RequestTimeout, ReadingTimeout time.Duration

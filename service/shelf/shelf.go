@@ -123,6 +123,13 @@ func (s *Shelf) Get(ctx context.Context, secret string) (*Item, error) {
 	return nil, err
 }
 
+// Has reports whether what is published under a secret is on the shelf.
+func (s *Shelf) Has(secret string) bool {
+	s.mu.RLock()
+	defer s.mu.RUnlock()
+	return s.slots[sha256.Sum256([]byte(secret))] != nil
+}
+
 // load reads a publication from the database and puts it on the shelf. Until it is there,
 // what is stale stays so.
 func (s *Shelf) load(ctx context.Context, key hash) (*Item, error) {

@@ -1,6 +1,6 @@
 // The evidence of a conflict as dated facts, in the order of time.
 import type { BookingLife, Conflict } from '@/data/api'
-import { titleOf } from './origin'
+import { isolated, titleOf } from './origin'
 
 export interface Fact {
   at: string
@@ -48,7 +48,7 @@ export function travelsOf({ booking, travels }: BookingLife): Fact[] {
     for (const again of t.again ?? [])
       facts.push({
         at: again.seenBy,
-        text: `${again.label} was read with the same dates, as ${again.title || 'an entry without a title'}`,
+        text: `${again.label} was read with the same dates, as ${isolated(again.title) || 'an entry without a title'}`,
         booking: again.id,
       })
     return facts

@@ -8,10 +8,16 @@ export const colorOf = (color?: Color) => (color ? `var(--feed-${color})` : 'var
 export const isHidden = (b: Booking, hidden: number[]) => b.feed !== undefined && hidden.includes(b.feed)
 
 const rightToLeft = /[\u0590-\u08ff\ufb1d-\ufdff\ufe70-\ufefc]/
+const turning = /[\u061c\u200e\u200f\u202a-\u202e\u2066-\u2069]/g
 
-/** What a booking is called; one that is written from right to left turns nothing around it. */
-export const titleOf = (b: { title: string }) =>
-  rightToLeft.test(b.title) ? `\u2068${b.title}\u2069` : b.title || 'Untitled'
+/** Text from elsewhere; what is written from right to left, or says that it is, turns nothing around it. */
+export function isolated(text: string) {
+  const plain = text.replace(turning, '')
+  return rightToLeft.test(plain) ? `\u2068${plain}\u2069` : plain
+}
+
+/** What a booking is called. */
+export const titleOf = (b: { title: string }) => isolated(b.title) || 'Untitled'
 
 /** Who is to change a booking. */
 export const changedAt = (b: Booking) => b.platform?.name ?? 'Wharf itself'

@@ -6,6 +6,7 @@ import { removals, useCalendars, useEditFeed, useFeeds, usePlatforms, useReadFee
 import { count } from '@/logic/dates'
 import { useProblems } from '@/logic/form'
 import { useRemoval } from '@/logic/removal'
+import { isolated } from '@/logic/origin'
 import { interval, readingWords } from '@/logic/words'
 import ColorSelect from '@/parts/ColorSelect.vue'
 import FeedReadings from '@/parts/FeedReadings.vue'
@@ -132,7 +133,7 @@ async function save() {
     <section v-if="feed.remarks.length > 0">
       <h2>{{ count(feed.remarks.length, 'remark', 'remarks') }} on what it holds</h2>
       <ul>
-        <li v-for="r in feed.remarks" :key="r">{{ r }}</li>
+        <li v-for="r in feed.remarks" :key="r">{{ isolated(r) }}</li>
       </ul>
     </section>
     <section>

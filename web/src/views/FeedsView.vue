@@ -3,6 +3,7 @@ import { ref } from 'vue'
 import type { Feed } from '@/data/api'
 import { useFeeds, useReadFeed } from '@/data/queries'
 import { count } from '@/logic/dates'
+import { isolated } from '@/logic/origin'
 import { interval, readingWords } from '@/logic/words'
 import AddFeed from '@/parts/AddFeed.vue'
 import FeedTag from '@/parts/FeedTag.vue'
@@ -82,7 +83,7 @@ async function refresh(some: Feed[]) {
       <details v-if="f.remarks.length > 0" class="remarks">
         <summary>{{ count(f.remarks.length, 'remark', 'remarks') }} on what it holds</summary>
         <ul>
-          <li v-for="r in f.remarks" :key="r">{{ r }}</li>
+          <li v-for="r in f.remarks" :key="r">{{ isolated(r) }}</li>
         </ul>
       </details>
     </li>
