@@ -64,6 +64,14 @@ bench: tools ## benchmarks: core beside general libraries, publications beside a
 mutate: ## take the clauses of core/echo away one by one, and see which no case misses (about two minutes)
 	$(GO) run ./internal/mutate
 
+faults: check-tools test-tools ## try everything that is known to go wrong, with a line for each (about five minutes)
+	@$(MAKE) --no-print-directory build
+	@mkdir -p .test/faults
+	@$(GO) run ./internal/localdb/withdb .test/faults $(GO) run ./e2e/faults
+
+audit: web/node_modules/.complete ## known weaknesses of what we use; says so where the lists of them cannot be reached
+	@scripts/audit.sh
+
 FUZZTIME ?= 30s
 fuzz: ## look for texts that core reads or lays out wrongly, for FUZZTIME each
 	@for target in ical:FuzzRead rrule:FuzzRule zone:FuzzZone recur:FuzzExpand; do \
@@ -82,4 +90,4 @@ check-tools:
 	@scripts/check-tools.sh
 
 FORCE:
-.PHONY: help tools test-tools console build demo generate lint test test-days bench mutate fuzz screenshots clean check-tools FORCE
+.PHONY: help tools test-tools console build demo generate lint test test-days bench mutate faults audit fuzz screenshots clean check-tools FORCE

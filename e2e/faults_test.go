@@ -101,6 +101,7 @@ func (x *exposed) standing() int {
 // fresh, the failure is a sentence, all is well as soon as the feed is, and nobody learns its link.
 func TestFaultsOfFeeds(t *testing.T) {
 	anyDay(t)
+	t.Parallel()
 	w := newWorld(t, nil, "WHARF_GUARD_SHARE=0.34", "WHARF_MAX_FEED_MB=1", "WHARF_FETCH_TIMEOUT=3s", "WHARF_MAX_BOOKINGS=2000", "WHARF_LOG_LEVEL=debug")
 	s := hostile.New(now().UTC())
 	t.Cleanup(s.Close)

@@ -198,7 +198,7 @@ func (b background) run(ctx context.Context) {
 
 // serve runs the HTTP server and the background work, and stops both gracefully.
 func serve(ctx context.Context, c Config, listener net.Listener, handler http.Handler, b background) error {
-	h := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, // for bodies see server
+	h := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second, ReadTimeout: time.Minute, IdleTimeout: 2 * time.Minute, // to write: see server.Readers
 		ErrorLog: slog.NewLogLogger(c.Log.Handler(), slog.LevelWarn)}
 	work, stopWork := context.WithCancel(ctx)
 	worked := make(chan struct{})

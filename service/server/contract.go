@@ -12,7 +12,6 @@ import (
 	"regexp"
 	"slices"
 	"strings"
-	"time"
 
 	"github.com/getkin/kin-openapi/openapi3"
 	"github.com/getkin/kin-openapi/openapi3filter"
@@ -25,11 +24,8 @@ import (
 	"wharf/service/store"
 )
 
-// Bounds of what a request may send: its bytes, and the time that they may take.
-const (
-	maxBody     = 1 << 20
-	bodyTimeout = time.Minute
-)
+// maxBody is the most bytes that a request may send.
+const maxBody = 1 << 20
 
 // Keys of what the middleware leaves in the request's context.
 const (
@@ -73,11 +69,6 @@ func (c *contract) validate(s *server) gin.HandlerFunc {
 		g.Set(keyRoute, route)
 		if g.Request.Body != http.NoBody {
 			g.Request.Body = http.MaxBytesReader(g.Writer, g.Request.Body, maxBody)
-			// The body is read whole while it is validated; what is done then may take longer.
-			// A writer without deadlines is a test's.
-			control := http.NewResponseController(g.Writer)
-			_ = control.SetReadDeadline(time.Now().Add(bodyTimeout))
-			defer func() { _ = control.SetReadDeadline(time.Time{}) }()
 			if p := s.readWhole(g.Request); p != nil {
 				s.fail(g, p)
 				return

@@ -44,6 +44,7 @@ func TestProblems(t *testing.T) {
 		{store.ErrLost, http.StatusConflict, ""},
 		{errors.Join(store.ErrLocked, &mysql.MySQLError{Number: 1205}), http.StatusServiceUnavailable, ""},
 		{&store.StatementError{Err: &mysql.MySQLError{Number: 1114, Message: "The table is full"}}, http.StatusInsufficientStorage, ""},
+		{&store.StatementError{Err: &mysql.MySQLError{Number: 1142, Message: "INSERT command denied"}}, http.StatusServiceUnavailable, ""},
 		{&mysql.MySQLError{Number: 1969}, http.StatusServiceUnavailable, ""},
 		{refresh.ErrBusy, http.StatusConflict, ""},
 		{account.ErrCredentials, http.StatusUnauthorized, ""},

@@ -125,6 +125,8 @@ func problemOf(err error) *problem {
 		return &problem{Status: http.StatusServiceUnavailable, Code: gen.ProblemCodeLocked, Title: "In use", Detail: "others are changing what this needs: try again in a moment", retryAfter: 5}
 	case store.IsFull(err):
 		return &problem{Status: http.StatusInsufficientStorage, Code: gen.ProblemCodeNoRoom, Title: "No room", Detail: "the disk of the database is full, so nothing of this was kept: make room, then try again", retryAfter: 60}
+	case store.IsRefused(err):
+		return &problem{Status: http.StatusServiceUnavailable, Code: gen.ProblemCodeDatabaseAway, Title: "Database closed", Detail: "the database does not let Wharf do this, so nothing of it was kept: whoever runs it has to look at its user's password and rights, and whether it may be written to", retryAfter: 60}
 	case store.IsAway(err), errors.Is(err, context.DeadlineExceeded):
 		return &problem{Status: http.StatusServiceUnavailable, Code: gen.ProblemCodeDatabaseAway, Title: "Database away", Detail: "the database does not answer: try again in a moment", retryAfter: 10}
 	}

@@ -42,6 +42,7 @@ func (p *publications) serve(w http.ResponseWriter, r *http.Request, file string
 	done, ok := p.readers.begin(w, item.PublicationID, p.sourceOf(r))
 	if !ok {
 		w.Header().Set("Retry-After", "5")
+		w.Header().Set("Connection", "close")
 		p.refuse(w, http.StatusServiceUnavailable, "Too many read this calendar at this moment. Ask again in a few seconds.")
 		return
 	}
@@ -102,6 +103,7 @@ func (p *publications) find(w http.ResponseWriter, r *http.Request, file string)
 	source, now := p.sourceOf(r), p.Now()
 	if !p.Shelf.Has(secret) && !p.readers.mayGuess(source, now) {
 		w.Header().Set("Retry-After", "60")
+		w.Header().Set("Connection", "close")
 		p.refuse(w, http.StatusTooManyRequests, "Too many links that lead nowhere were asked for from your address. Ask again in a minute.")
 		return nil, false
 	}

@@ -59,6 +59,14 @@ const (
 	errDeadlock      = 1213
 	errRecordChanged = 1020
 	errTimeout       = 1969 // max_statement_time
+
+	errDatabaseRights = 1044
+	errPassword       = 1045
+	errTableRights    = 1142
+	errColumnRights   = 1143
+	errGlobalRights   = 1227
+	errReadOnly       = 1290
+	errTooManyOfUser  = 1226
 )
 
 func numberOf(err error) uint16 {
@@ -95,6 +103,16 @@ func IsFull(err error) bool {
 		return true
 	case errEngine, errWrite:
 		return strings.Contains(err.Error(), "No space left") || strings.Contains(err.Error(), " 28 ")
+	}
+	return false
+}
+
+// IsRefused reports whether an error says that the database does not let this program do what it has to:
+// until somebody looks at its user's rights, or at why it may only be read.
+func IsRefused(err error) bool {
+	switch numberOf(err) {
+	case errDatabaseRights, errPassword, errTableRights, errColumnRights, errGlobalRights, errReadOnly, errTooManyOfUser:
+		return true
 	}
 	return false
 }

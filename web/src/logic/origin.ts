@@ -8,11 +8,12 @@ export const colorOf = (color?: Color) => (color ? `var(--feed-${color})` : 'var
 export const isHidden = (b: Booking, hidden: number[]) => b.feed !== undefined && hidden.includes(b.feed)
 
 const rightToLeft = /[\u0590-\u08ff\ufb1d-\ufdff\ufe70-\ufefc]/
-const turning = /[\u061c\u200e\u200f\u202a-\u202e\u2066-\u2069]/g
+// Marks that turn what comes after them, and characters that are no text.
+const marks = /[\p{Cc}\u061c\u200e\u200f\u202a-\u202e\u2066-\u2069]/gu
 
 /** Text from elsewhere; what is written from right to left, or says that it is, turns nothing around it. */
 export function isolated(text: string) {
-  const plain = text.replace(turning, '')
+  const plain = text.replace(marks, '')
   return rightToLeft.test(plain) ? `\u2068${plain}\u2069` : plain
 }
 
