@@ -89,10 +89,10 @@ func TestFaultsOfLinks(t *testing.T) {
 		"no server":                                 {"https:///x.ics", "names no server"},
 		"two thousand and one letters":              {"https://127.0.0.1/" + strings.Repeat("x", 2000), "characters"},
 		"a certificate that nobody vouches for":     {forged.URL + "/x.ics", "certificate is not valid"},
-		"from https to http":                        {trusted.URL + "/opened.ics", "from https to http"},
+		"passed on from https to http":              {trusted.URL + "/opened.ics", "from https to http"},
 		"http, said to be https":                    {"https" + strings.TrimPrefix(open.URL, "http") + "/x.ics", "does not speak https"},
 	} {
-		faults = append(faults, fault{name: "address/a link to " + what, try: refused(tc.link, tc.says)})
+		faults = append(faults, fault{name: "address/a link: " + what, try: refused(tc.link, tc.says)})
 	}
 	faults = append(faults,
 		fault{name: "address/a webcal link, and a certificate that nobody vouches for", try: func(t *testing.T) {

@@ -5,7 +5,9 @@ import (
 	"database/sql"
 	"fmt"
 	"os"
+	"regexp"
 	"strings"
+	"sync"
 	"testing"
 
 	openapi_types "github.com/oapi-codegen/runtime/types"
@@ -30,6 +32,7 @@ type fault struct {
 func tryFaults(t *testing.T, faults []fault) {
 	t.Helper()
 	for _, f := range faults {
+		triedFaults.Store(f.name, true)
 		t.Run(f.name, func(t *testing.T) {
 			if f.slow && !allFaults {
 				t.Skip("slow: `make faults` tries it")
@@ -157,4 +160,46 @@ func (w *world) breakFeed(t *testing.T, s *hostile.Server, f hostile.Fault) {
 	}
 	assert.Equal(t, hostile.Booked, x.standing())
 	t.Log(message, strings.Join(feed.Remarks, "; "))
+}
+
+// triedFaults are the names of all that were tried, or are slow.
+var triedFaults sync.Map
+
+// guideNames finds the names of faults in the guide.
+var guideNames = regexp.MustCompile("`((?:address|body|icalendar|time|database|process|reader|login|console)/[^`]+)`")
+
+// faultsTold is whether the guide names all faults that were tried, and no others, and eight of each group.
+func faultsTold(whole bool) bool {
+	if !whole {
+		return true
+	}
+	text, err := os.ReadFile("../docs/guide/trust.md")
+	if err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		return false
+	}
+	told, groups, good := map[string]bool{}, map[string]int{}, true
+	for _, m := range guideNames.FindAllStringSubmatch(string(text), -1) {
+		told[m[1]] = true
+		if _, tried := triedFaults.Load(m[1]); !tried {
+			fmt.Fprintf(os.Stderr, "docs/guide/trust.md tells of %q, which nothing tries\n", m[1])
+			good = false
+		}
+	}
+	triedFaults.Range(func(name, _ any) bool {
+		group, _, _ := strings.Cut(name.(string), "/")
+		groups[group]++
+		if !told[name.(string)] {
+			fmt.Fprintf(os.Stderr, "docs/guide/trust.md does not tell of %q\n", name)
+			good = false
+		}
+		return true
+	})
+	for _, group := range []string{"address", "body", "icalendar", "time", "database", "process", "reader", "login", "console"} {
+		if groups[group] < 8 {
+			fmt.Fprintf(os.Stderr, "only %d faults of %s are tried\n", groups[group], group)
+			good = false
+		}
+	}
+	return good
 }

@@ -45,7 +45,7 @@ func TestMain(m *testing.M) {
 	}
 	flag.Parse()
 	whole := flag.Lookup("test.run").Value.String() == "" && shift == 0
-	dbtest.Main(m, func() bool { return os.RemoveAll(dir) == nil && theContract.verdict(whole) })
+	dbtest.Main(m, func() bool { return os.RemoveAll(dir) == nil && theContract.verdict(whole) }, func() bool { return faultsTold(whole) })
 }
 
 // build makes a program for tests: with the race detector, the crash points and a clock that

@@ -30,7 +30,7 @@ func (s *Server) bodies() []Fault {
 		{Name: "body/cut off in a chunk", Serve: raw(ok + "Transfer-Encoding: chunked\r\n\r\nffff\r\n" + good[:len(good)/2]), Says: "broke the connection off"},
 		{Name: "body/cut off, and a length that agrees", Serve: say(func() string { return good[:len(good)-40] }), Says: "cut off"},
 		{Name: "body/cut off between two events", Serve: say(func() string { return strings.TrimSuffix(good, "END:VCALENDAR\r\n") }), Says: "cut off"},
-		{Name: "body/chunks that are none", Serve: raw(ok + "Transfer-Encoding: chunked\r\n\r\nnonsense\r\n"), Says: "broke the connection off"},
+		{Name: "body/chunks that are none", Serve: raw(ok + "Transfer-Encoding: chunked\r\n\r\nnonsense\r\n"), Says: "not in order"},
 		{Name: "body/a bomb of zeros", Serve: zipped(func(z *gzip.Writer) {
 			line := bytes.Repeat([]byte{0}, 1<<20)
 			for range 100 {
@@ -42,7 +42,7 @@ func (s *Server) bodies() []Fault {
 		{Name: "body/said to be packed, and is not", Serve: func(w http.ResponseWriter, _ *http.Request) {
 			w.Header().Set("Content-Encoding", "gzip")
 			_, _ = w.Write([]byte(good))
-		}, Says: "broke the connection off"},
+		}, Says: "does not: ask the platform"},
 		{Name: "body/an archive", Serve: answer(200, "application/zip", "PK\x03\x04\x14\x00\x00\x00"), Says: "zip archive"},
 		{Name: "body/a fault in JSON, with status 200", Serve: answer(200, "application/json", `{"error":"try later"}`), Says: "not a calendar"},
 		{Name: "body/random bytes", Serve: answer(200, "text/calendar", strings.Repeat("\x00\xfe\x80\x1b[31m", 4000)), Says: "not a calendar"},
@@ -62,7 +62,7 @@ func (s *Server) bodies() []Fault {
 			for line := []byte("X-Fill: " + strings.Repeat("x", 8000) + "\r\n"); err == nil; {
 				_, err = conn.Write(line)
 			}
-		}, Says: "broke the connection off"},
+		}, Says: "not in order"},
 		{Name: "body/no answer at all", Serve: func(_ http.ResponseWriter, r *http.Request) { <-r.Context().Done() }, Says: "did not answer in full", Slow: true},
 		{Name: "body/a byte a second", Serve: func(w http.ResponseWriter, r *http.Request) {
 			tick := time.NewTicker(time.Second)

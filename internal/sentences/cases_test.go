@@ -64,7 +64,7 @@ func TestEveryCase(t *testing.T) {
 
 // TestTitle: a title that is written from right to left turns nothing around it.
 func TestTitle(t *testing.T) {
-	for title, want := range map[string]string{"": "Untitled", "Lindqvist party": "Lindqvist party", "<b>Osei</b>": "<b>Osei</b>", "حفل 12": "\u2068حفل 12\u2069"} {
+	for title, want := range map[string]string{"": "Untitled", "Lindqvist party": "Lindqvist party", "<b>Osei</b>": "<b>Osei</b>", "حفل 12": "\u2068حفل 12\u2069", "\u202eecnad\x1b": "ecnad", "\u202e": "Untitled"} {
 		assert.Equal(t, want, sentences.Title(title, "Untitled"))
 	}
 }

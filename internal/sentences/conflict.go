@@ -2,7 +2,9 @@ package sentences
 
 import (
 	"fmt"
+	"strings"
 	"time"
+	"unicode"
 
 	"golang.org/x/text/unicode/bidi"
 
@@ -61,6 +63,12 @@ func Range(s span.Span, g span.Grain) string {
 // Title is what a booking is called in a sentence; one that is written from right to left turns
 // nothing around it (Unicode Standard Annex 9, isolates).
 func Title(title, untitled string) string {
+	title = strings.Map(func(r rune) rune {
+		if unicode.IsControl(r) || unicode.In(r, unicode.Bidi_Control) {
+			return -1
+		}
+		return r
+	}, title)
 	if title == "" {
 		return untitled
 	}

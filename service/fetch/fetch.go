@@ -7,6 +7,7 @@
 package fetch
 
 import (
+	"compress/gzip"
 	"context"
 	"crypto/tls"
 	"errors"
@@ -16,6 +17,7 @@ import (
 	"net/http"
 	"net/netip"
 	"net/url"
+	"slices"
 	"strconv"
 	"strings"
 	"syscall"
@@ -248,6 +250,12 @@ func (f *Fetcher) explain(err error) *Error {
 		message = fmt.Sprintf("the link is passed on more than %d times, perhaps in a circle: copy it again from the platform", f.settings.MaxRedirects)
 	case errors.Is(err, errOpened):
 		message = "the link is passed on from https to http, where anybody on the way can read and change it: ask the platform for a link that stays with https"
+	case saysAny(err, "unsupported protocol scheme", "failed to parse Location header", "no Host in request URL"):
+		message = "the link is passed on to what is no address of a feed: copy it again from the platform"
+	case errors.Is(err, gzip.ErrHeader), errors.Is(err, gzip.ErrChecksum):
+		message = "the platform says that it packs the feed, and does not: ask the platform"
+	case saysAny(err, "server response headers exceeded", "malformed HTTP", "malformed chunked encoding", "invalid byte in chunk length"):
+		message = "the platform's answer is not in order: check that this is the right link, or ask the platform"
 	case errors.Is(err, context.DeadlineExceeded), isTimeout(err):
 		message = fmt.Sprintf("the platform did not answer in full within %s: it is read again at the next time", f.settings.Timeout)
 	case errors.As(err, &dns):
@@ -255,12 +263,17 @@ func (f *Fetcher) explain(err error) *Error {
 	case errors.As(err, &cert):
 		untrusted = true
 		message = "the platform's certificate is not valid, so the feed may not be what it says: ask the platform"
-	case errors.As(err, &record), strings.Contains(err.Error(), "server gave HTTP response to HTTPS client"):
+	case errors.As(err, &record), saysAny(err, "server gave HTTP response to HTTPS client"):
 		message = "the server does not speak https: if the platform gives the link with http://, use that"
 	case errors.Is(err, syscall.ECONNREFUSED):
 		message = "nothing answers at that address: check the link, or wait if the platform is down"
 	}
 	return &Error{Untrusted: untrusted, Message: message}
+}
+
+// saysAny reports whether an error, of a kind that has no name, says one of these.
+func saysAny(err error, words ...string) bool {
+	return slices.ContainsFunc(words, func(w string) bool { return strings.Contains(err.Error(), w) })
 }
 
 func isTimeout(err error) bool {

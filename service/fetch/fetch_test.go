@@ -128,7 +128,7 @@ func TestPassedOn(t *testing.T) {
 		{"to another name", plain.URL + "/secret-4711.ics", elsewhere, ""},
 		{"from https to http", secure.URL + "/secret-4711.ics", target.URL, "from https to http"},
 		{"in a circle", plain.URL, plain.URL, "passed on more than 5 times"},
-		{"to a file", plain.URL, "file:///etc/passwd", "broke the connection off"},
+		{"to a file", plain.URL, "file:///etc/passwd", "no address of a feed"},
 		{"a certificate for another name", strings.Replace(secure.URL, "127.0.0.1", "localhost", 1), target.URL, "certificate is not valid"},
 	} {
 		seen, to = nil, tc.to

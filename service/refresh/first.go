@@ -38,7 +38,7 @@ func (r *Refresher) First(ctx context.Context, link string) (got Got, err error)
 		return Got{}, err
 	}
 	got.finished, got.link = r.Now(), u.String()
-	done, err := r.room(ctx, int64(len(got.result.Body)))
+	done, err := r.enter(ctx, int64(len(got.result.Body)))
 	if err != nil {
 		return got, err
 	}

@@ -19,8 +19,6 @@ import (
 	"time"
 	"unicode/utf8"
 
-	"golang.org/x/sync/semaphore"
-
 	"wharf/core/ical"
 	"wharf/core/reading"
 	"wharf/core/recur"
@@ -58,8 +56,8 @@ type Refresher struct {
 	Limits ical.Limits
 	Memory int64
 
-	memory  sync.Once
-	free    *semaphore.Weighted
+	opened  sync.Once
+	room    *room    // nil: any number
 	reading sync.Map // the IDs of the feeds that this process is reading
 }
 
@@ -88,7 +86,9 @@ func (r *Refresher) readFeed(ctx context.Context, feed store.Feed, scheduled boo
 	if !ok {
 		return store.Reading{}, ErrBusy
 	}
-	record, calendars, err := r.read(ctx, feed, scheduled)
+	leave := func() {}
+	defer func() { leave() }() // when all that follows from it is combined
+	record, calendars, err := r.read(ctx, feed, scheduled, &leave)
 	if err != nil && (store.IsFull(err) || !store.IsPassing(err)) {
 		r.Log.Error("a reading could not be kept", "feed", feed.Name, "error", err)
 		record, calendars, err = r.recordFailure(ctx, feed, err)
@@ -146,8 +146,8 @@ func (r *Refresher) ReadNow(ctx context.Context, id int64) (store.Reading, error
 }
 
 // read fetches a claimed feed and stores what came of it. It returns the calendars that
-// are to be combined. A panic on the way is this reading's failure.
-func (r *Refresher) read(ctx context.Context, feed store.Feed, scheduled bool) (record store.Reading, calendars []int64, err error) {
+// are to be combined; leave makes the room free that it takes. A panic on the way is this reading's failure.
+func (r *Refresher) read(ctx context.Context, feed store.Feed, scheduled bool, leave *func()) (record store.Reading, calendars []int64, err error) {
 	defer stumble.Catch(&err)
 	link, err := r.Box.Open(urlPlace, feed.URLCipher)
 	if err != nil {
@@ -164,11 +164,11 @@ func (r *Refresher) read(ctx context.Context, feed store.Feed, scheduled bool) (
 		return store.Reading{}, nil, ctx.Err() // we are stopping: no fault of the feed
 	}
 	if got.err == nil && !got.result.NotModified {
-		done, err := r.room(ctx, int64(len(got.result.Body)))
+		free, err := r.enter(ctx, int64(len(got.result.Body)))
 		if err != nil {
 			return store.Reading{}, nil, err
 		}
-		defer done()
+		*leave = free
 		got.doc, got.err = r.readDocument(ctx, got.result.Body)
 		var not *ical.NotCalendarError
 		got.overran = errors.As(got.err, &not) && strings.HasPrefix(not.Code, "too-")
@@ -211,17 +211,13 @@ func (r *Refresher) recordFailure(ctx context.Context, feed store.Feed, why erro
 	return r.keep(ctx, feed, Got{started: now, finished: now, err: &fetch.Error{Message: message}})
 }
 
-// costs is how many bytes of memory a byte of a document takes while it is read, at most.
-const costs = 32
-
-// room waits until there is memory for a document of so many bytes, among those that are being read.
-func (r *Refresher) room(ctx context.Context, bytes int64) (done func(), err error) {
+// enter waits until there is room for a document of so many bytes.
+func (r *Refresher) enter(ctx context.Context, bytes int64) (leave func(), err error) {
 	if r.Memory <= 0 {
 		return func() {}, nil
 	}
-	r.memory.Do(func() { r.free = semaphore.NewWeighted(r.Memory) })
-	weight := min(bytes*costs, r.Memory)
-	return func() { r.free.Release(weight) }, r.free.Acquire(ctx, weight)
+	r.opened.Do(func() { r.room = newRoom(r.Memory, r.Lease/4) })
+	return r.room.enter(ctx, bytes)
 }
 
 // readDocument reads the text of a feed, until ctx ends.
