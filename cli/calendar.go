@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"slices"
 	"strings"
 	"time"
 
@@ -157,6 +158,11 @@ func (env *Env) calendarShow(ctx context.Context, c *cli.Command, api *client.Cl
 		fmt.Fprintf(env.Out, "%s of what we published set aside (--echoes lists them).\n", count(echoes, "echo", "echoes"))
 	}
 	env.tellTrouble(k)
+	for _, b := range kept {
+		if b.Notices != nil && slices.Contains(*b.Notices, "dates-differ") {
+			fmt.Fprintf(env.Out, "%s on %s: %s Ask the platforms which of them is right.\n", clean(b.Title), clean(b.Label), clean(*b.Evidence))
+		}
+	}
 	for _, l := range k.Links {
 		for _, notice := range l.Notices {
 			fmt.Fprintf(env.Out, "%s: %s\n", clean(l.Label), clean(notice))

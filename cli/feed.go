@@ -29,6 +29,8 @@ func (env *Env) feedCommand() *cli.Command {
 					&cli.DurationFlag{Name: "every", Usage: "time between readings", DefaultText: "the server's default"},
 					&cli.StringFlag{Name: "calendar", Usage: "calendar to link it to at once"},
 					&cli.BoolFlag{Name: "shows", Usage: "with --calendar: its entries are only shown and block nothing"},
+					&cli.StringFlag{Name: "user", Usage: "user name that the platform asks for"},
+					&cli.StringFlag{Name: "password-file", Usage: "file with the password that it asks for; - is standard input"},
 					jsonFlag,
 				},
 				Action: env.onOne(env.feedAdd),
@@ -43,6 +45,7 @@ func (env *Env) feedCommand() *cli.Command {
 				Description: "Example: wharf feed show \"Ketch, Merrow Charter Desk\"",
 				Action:      env.onOne(env.feedShow),
 			},
+			env.tryCommand(),
 			env.heldCommand(),
 			{
 				Name: "refresh", Usage: "read feeds now", ArgsUsage: "[FEED...]",
@@ -75,6 +78,13 @@ func (env *Env) feedCommand() *cli.Command {
 
 func (env *Env) feedAdd(ctx context.Context, c *cli.Command, api *client.Client, link string) error {
 	r := client.FeedRequest{Url: link, Platform: c.String("platform"), Name: c.String("name")}
+	user, password, err := env.passwordOf(c)
+	if err != nil {
+		return err
+	}
+	if user != "" {
+		r.User, r.Password = &user, &password
+	}
 	if s := c.String("color"); s != "" {
 		color := client.Color(s)
 		r.Color = &color

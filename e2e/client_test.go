@@ -40,7 +40,7 @@ func TestClientForPeople(t *testing.T) {
 		says []string
 	}{
 		{[]string{"feed", "list"}, []string{"Feed of Merrow Charter Desk", "fresh", "in 59 min"}},
-		{[]string{"feed", "show", "feed of merrow charter desk"}, []string{"fresh since", "read every 1 h", "Link: http://127.0.0.1", "/ical/…", "changed"}},
+		{[]string{"feed", "show", "feed of merrow charter desk"}, []string{"fresh since", "read every 1 h", "Link: http://127.0.0.1", "/…\n", "changed"}},
 		{[]string{"feed", "refresh", "1", "Feed of Strand & Tern Charters"}, []string{"Feed of Merrow Charter Desk: 2 entries, unchanged", "Feed of Strand & Tern Charters: 2 entries, unchanged"}},
 		{[]string{"calendar", "list"}, []string{"Ketch Merrow", "America/Halifax"}},
 		{[]string{"calendar", "show", "1"}, []string{"First day", day(t, 10), day(t, 11), "2 days", "Lindqvist", "2 echoes of what we published set aside", "double booking, open"}},

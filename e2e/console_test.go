@@ -32,12 +32,17 @@ func TestConsoleFromTheFirstDay(t *testing.T) {
 		chromedp.WaitVisible(chromedp.CSS(".answer.caution")))
 	assert.Contains(t, p.text(".answer.caution"), "No feed counts on Ketch Merrow yet")
 
-	do(chromedp.Navigate(w.base()+"/feeds"), chromedp.Click(button("Subscribe to a feed")), chromedp.WaitVisible(field("Link of the feed")),
-		chromedp.SendKeys(field("Link of the feed"), bad.URL+"/page"), chromedp.SendKeys(field("Platform"), "Merrow Charter Desk"),
-		chromedp.Click(button("Read it and subscribe")), chromedp.WaitVisible(chromedp.CSS(".el-form-item__error")))
-	assert.Contains(t, p.text(".el-form-item__error"), "web page, not a calendar: copy the link of the calendar feed")
-	do(fill(field("Link of the feed"), "webcal"+strings.TrimPrefix(w.feedLink(0), "http")),
-		chromedp.Click(button("Read it and subscribe")), chromedp.WaitVisible(chromedp.CSS(".feed")), chromedp.WaitNotVisible(chromedp.CSS(".el-overlay")))
+	links := chromedp.CSS(".el-dialog textarea")
+	do(chromedp.Navigate(w.base()+"/feeds"), chromedp.Click(button("Subscribe to feeds")), chromedp.WaitVisible(links),
+		chromedp.SendKeys(links, bad.URL+"/page\nwebcal"+strings.TrimPrefix(w.feedLink(0), "http")),
+		chromedp.Click(button("Look at what is in it")), chromedp.WaitVisible(chromedp.CSS(".trial .failed")), chromedp.WaitVisible(chromedp.CSS(".trial .next")))
+	assert.Contains(t, p.text(".trial .failed"), "web page, not a calendar: copy the link of the calendar feed")
+	within(t, p.text(".el-dialog"), "2 of 2 links looked at, 1 with a calendar. Nothing is kept yet.", "1 entry from", "Osei family", "3 nights")
+	assert.Empty(t, p.axe())
+	do(chromedp.SendKeys(chromedp.CSS(".trial input[list]"), "Merrow Charter Desk"),
+		fill(chromedp.Search(`//section[contains(@class, "trial")]//label[contains(., "Name")]//input`), "Ketch Merrow, Merrow Charter Desk"),
+		chromedp.Click(button("Subscribe to it")), chromedp.WaitVisible(chromedp.CSS(".feed")), chromedp.Click(button("Leave it out")),
+		chromedp.Click(button("Other links")), chromedp.WaitNotVisible(chromedp.CSS(".el-overlay")))
 	row := p.text(".feed")
 	for _, part := range []string{"Ketch Merrow, Merrow Charter Desk", "fresh", "1 entry", "1 added", "15 min"} {
 		assert.Contains(t, row, part)

@@ -226,7 +226,7 @@ func TestStaleEdits(t *testing.T) {
 	p.press("Remove")
 	p.see(".loses")
 	p.press("Remove it all the same")
-	p.do(chromedp.WaitVisible(button("Subscribe to a feed")))
+	p.do(chromedp.WaitVisible(button("Subscribe to feeds")))
 	assert.Empty(t, lines[client.Feed](t, w.run("", "feed", "list", "--json")))
 
 	name, every := "Z", 1

@@ -4,6 +4,9 @@ import (
 	"context"
 	"database/sql"
 	"fmt"
+	"io"
+	"net/http"
+	"net/http/httptest"
 	"os"
 	"regexp"
 	"strings"
@@ -115,6 +118,18 @@ func TestFaultsOfFeeds(t *testing.T) {
 	for _, f := range s.Faults {
 		faults = append(faults, fault{f.Name, func(t *testing.T) { w.breakFeed(t, s, f) }, f.Slow})
 	}
+	faults = append(faults, fault{name: "icalendar/another's UID, with a later revision", try: func(t *testing.T) {
+		x := w.expose(t, "Union", s.Link("union"))
+		thief := httptest.NewServer(http.HandlerFunc(func(rw http.ResponseWriter, _ *http.Request) {
+			first := now().UTC().AddDate(0, 0, 21)
+			_, _ = io.WriteString(rw, hostile.Calendar(hostile.Event("good-0", "SEQUENCE:9", "DTSTART;VALUE=DATE:"+first.Format("20060102"), "DTEND;VALUE=DATE:"+first.AddDate(0, 0, 1).Format("20060102"), "SUMMARY:Shorter")))
+		}))
+		t.Cleanup(thief.Close)
+		w.run("", "feed", "add", thief.URL, "--platform", "Thief", "--name", "Thief", "--calendar", "Union")
+		_, published := fetch(t, x.publication)
+		assert.Contains(t, published, "DTEND;VALUE=DATE:"+now().UTC().AddDate(0, 0, 24).Format("20060102"), "all its nights are taken")
+		assert.Contains(t, w.run("", "calendar", "show", "Union"), "Ask the platforms which of them is right", "and it is said")
+	}})
 	tryFaults(t, faults)
 	for _, r := range s.Asked() {
 		assert.Empty(t, r.Referer(), "nothing of the link goes along")

@@ -768,6 +768,16 @@ type FeedEdit struct {
 	Url *string `json:"url,omitempty"`
 }
 
+// FeedProposal defines model for FeedProposal.
+type FeedProposal struct {
+	Calendar *int64 `json:"calendar,omitempty"`
+
+	// Every Seconds between readings
+	Every    int    `json:"every"`
+	Name     string `json:"name"`
+	Platform string `json:"platform"`
+}
+
 // FeedRequest defines model for FeedRequest.
 type FeedRequest struct {
 	// Calendar A calendar to link it to at once
@@ -777,13 +787,19 @@ type FeedRequest struct {
 	Color *Color `json:"color,omitempty"`
 
 	// Every Seconds between readings; the server's default when left out
-	Every    *int         `json:"every,omitempty"`
-	Link     *LinkRequest `json:"link,omitempty"`
-	Name     Name         `json:"name"`
-	Platform Name         `json:"platform"`
+	Every *int         `json:"every,omitempty"`
+	Link  *LinkRequest `json:"link,omitempty"`
+	Name  Name         `json:"name"`
 
-	// Url The feed's link: https, http or webcal
+	// Password Password that it asks for; kept sealed
+	Password *string `json:"password,omitempty"`
+	Platform Name    `json:"platform"`
+
+	// Url The feed's link: https, http or webcal; of an archive, with # and the name of the calendar in it
 	Url string `json:"url"`
+
+	// User User name that the platform asks for; kept sealed
+	User *string `json:"user,omitempty"`
 }
 
 // FeedState defines model for FeedState.
@@ -924,6 +940,13 @@ type LoginKind string
 // Name defines model for Name.
 type Name = string
 
+// Offer defines model for Offer.
+type Offer struct {
+	// Link As it can be tried and subscribed to
+	Link string `json:"link"`
+	Name string `json:"name"`
+}
+
 // Outcome defines model for Outcome.
 type Outcome string
 
@@ -966,6 +989,44 @@ type PlatformEdit struct {
 // PlatformRequest defines model for PlatformRequest.
 type PlatformRequest struct {
 	Name Name `json:"name"`
+}
+
+// Preview defines model for Preview.
+type Preview struct {
+	Cancelled int `json:"cancelled"`
+
+	// Endless Entries with a time and neither end nor duration
+	Endless int                 `json:"endless"`
+	Entries int                 `json:"entries"`
+	First   *openapi_types.Date `json:"first,omitempty"`
+
+	// Free Entries that block nothing
+	Free  int                 `json:"free"`
+	Grain *Grain              `json:"grain,omitempty"`
+	Last  *openapi_types.Date `json:"last,omitempty"`
+
+	// Name What the feed calls itself
+	Name string `json:"name"`
+
+	// Next The next five bookings
+	Next      []PreviewBooking `json:"next"`
+	Recurring int              `json:"recurring"`
+	Tentative int              `json:"tentative"`
+	Zones     []string         `json:"zones"`
+}
+
+// PreviewBooking defines model for PreviewBooking.
+type PreviewBooking struct {
+	AllDay bool `json:"allDay"`
+
+	// End Of one that is all day long, the midnight after its last day
+	End time.Time `json:"end"`
+
+	// Nights Midnights that it spans
+	Nights    int       `json:"nights"`
+	Start     time.Time `json:"start"`
+	Tentative bool      `json:"tentative"`
+	Title     string    `json:"title"`
 }
 
 // Problem defines model for Problem.
@@ -1062,6 +1123,12 @@ type Reading struct {
 	Times int `json:"times"`
 }
 
+// Reference defines model for Reference.
+type Reference struct {
+	Id   int64  `json:"id"`
+	Name string `json:"name"`
+}
+
 // Revision The revision that the change starts from; when there is a newer one, the answer is 409 and says what changed
 type Revision = int64
 
@@ -1112,6 +1179,44 @@ type Travel struct {
 
 	// Withdrawn The first version without it
 	Withdrawn *time.Time `json:"withdrawn,omitempty"`
+}
+
+// Trial defines model for Trial.
+type Trial struct {
+	// Alike Feeds that show the same under another link
+	Alike []Reference `json:"alike"`
+
+	// Fewer What of the link asks its platform to leave something out
+	Fewer []string `json:"fewer"`
+
+	// Link The link with all that is secret in it left out
+	Link string `json:"link"`
+
+	// Offers Feeds that were found instead: calendars in an archive, or those that a page links to
+	Offers  []Offer  `json:"offers"`
+	Preview *Preview `json:"preview,omitempty"`
+
+	// Problem Why it gives no calendar and what to do; left out where it gives one
+	Problem  *string       `json:"problem,omitempty"`
+	Proposal *FeedProposal `json:"proposal,omitempty"`
+
+	// Remarks What cannot be read as it was meant
+	Remarks []string `json:"remarks"`
+
+	// Same Feeds that have this link already
+	Same []Reference `json:"same"`
+}
+
+// TrialRequest defines model for TrialRequest.
+type TrialRequest struct {
+	Links []struct {
+		Password *string `json:"password,omitempty"`
+		Url      string  `json:"url"`
+		User     *string `json:"user,omitempty"`
+	} `json:"links"`
+
+	// Zone IANA name of the zone in which times are shown; UTC when left out
+	Zone *string `json:"zone,omitempty"`
 }
 
 // Trouble The calendar could not be brought up to date; what was published last stays
@@ -1332,6 +1437,9 @@ type CreateSetupJSONRequestBody = SetupRequest
 
 // CreateTokenJSONRequestBody defines body for CreateToken for application/json ContentType.
 type CreateTokenJSONRequestBody = TokenRequest
+
+// TryLinksJSONRequestBody defines body for TryLinks for application/json ContentType.
+type TryLinksJSONRequestBody = TrialRequest
 
 // RequestEditorFn is the function signature for the RequestEditor callback function
 type RequestEditorFn func(ctx context.Context, req *http.Request) error
@@ -1860,6 +1968,24 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /tokens (the `CreateToken` operationId).
 	CreateToken(ctx context.Context, body CreateTokenJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// TryLinksWithBody Look at what links give, before anything is kept
+	//
+	// Every link is read; nothing of it is kept. A link that gives no calendar says why, and what was found instead.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /trials (the `TryLinks` operationId).
+	TryLinksWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// TryLinks Look at what links give, before anything is kept
+	//
+	// Every link is read; nothing of it is kept. A link that gives no calendar says why, and what was found instead.
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /trials (the `TryLinks` operationId).
+	TryLinks(ctx context.Context, body TryLinksJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 }
 
 // AnswerWithBody Say of bookings whether they are sales of their own or ours reflected
@@ -2986,6 +3112,44 @@ func (c *Client) CreateTokenWithBody(ctx context.Context, contentType string, bo
 // Corresponds with POST /tokens (the `CreateToken` operationId).
 func (c *Client) CreateToken(ctx context.Context, body CreateTokenJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewCreateTokenRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// TryLinksWithBody Look at what links give, before anything is kept
+//
+// Every link is read; nothing of it is kept. A link that gives no calendar says why, and what was found instead.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /trials (the `TryLinks` operationId).
+func (c *Client) TryLinksWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewTryLinksRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// TryLinks Look at what links give, before anything is kept
+//
+// Every link is read; nothing of it is kept. A link that gives no calendar says why, and what was found instead.
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /trials (the `TryLinks` operationId).
+func (c *Client) TryLinks(ctx context.Context, body TryLinksJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewTryLinksRequest(c.Server, body)
 	if err != nil {
 		return nil, err
 	}
@@ -5402,6 +5566,46 @@ func NewCreateTokenRequestWithBody(server string, contentType string, body io.Re
 	return req, nil
 }
 
+// NewTryLinksRequest calls the generic TryLinks builder with application/json body
+func NewTryLinksRequest(server string, body TryLinksJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewTryLinksRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewTryLinksRequestWithBody constructs an http.Request for the TryLinks method, with any body, and a specified content type
+func NewTryLinksRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/trials")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 func (c *Client) applyEditors(ctx context.Context, req *http.Request, additionalEditors []RequestEditorFn) error {
 	for _, r := range c.RequestEditors {
 		if err := r(ctx, req); err != nil {
@@ -5963,6 +6167,24 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /tokens (the `CreateToken` operationId).
 	CreateTokenWithResponse(ctx context.Context, body CreateTokenJSONRequestBody, reqEditors ...RequestEditorFn) (*CreateTokenResponse, error)
+
+	// TryLinksWithBodyWithResponse Look at what links give, before anything is kept
+	//
+	// Every link is read; nothing of it is kept. A link that gives no calendar says why, and what was found instead.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /trials (the `TryLinks` operationId).
+	TryLinksWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*TryLinksResponse, error)
+
+	// TryLinksWithResponse Look at what links give, before anything is kept
+	//
+	// Every link is read; nothing of it is kept. A link that gives no calendar says why, and what was found instead.
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /trials (the `TryLinks` operationId).
+	TryLinksWithResponse(ctx context.Context, body TryLinksJSONRequestBody, reqEditors ...RequestEditorFn) (*TryLinksResponse, error)
 }
 
 // AnswerResponseDefaultHeaders the declared response headers of an HTTP default response for Answer
@@ -8701,6 +8923,61 @@ func (r CreateTokenResponse) ContentType() string {
 	return ""
 }
 
+// TryLinksResponseDefaultHeaders the declared response headers of an HTTP default response for TryLinks
+type TryLinksResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type TryLinksResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]Trial
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *TryLinksResponseDefaultHeaders
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r TryLinksResponse) GetJSON200() *[]Trial {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r TryLinksResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r TryLinksResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r TryLinksResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r TryLinksResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r TryLinksResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 // AnswerWithBodyWithResponse Say of bookings whether they are sales of their own or ours reflected
 //
 // It stands whatever is read later, until it is taken back. All of it is kept, or nothing. Where somebody else has answered
@@ -9625,6 +9902,36 @@ func (c *ClientWithResponses) CreateTokenWithResponse(ctx context.Context, body 
 		return nil, err
 	}
 	return ParseCreateTokenResponse(rsp)
+}
+
+// TryLinksWithBodyWithResponse Look at what links give, before anything is kept
+//
+// Every link is read; nothing of it is kept. A link that gives no calendar says why, and what was found instead.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /trials (the `TryLinks` operationId).
+func (c *ClientWithResponses) TryLinksWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*TryLinksResponse, error) {
+	rsp, err := c.TryLinksWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseTryLinksResponse(rsp)
+}
+
+// TryLinksWithResponse Look at what links give, before anything is kept
+//
+// Every link is read; nothing of it is kept. A link that gives no calendar says why, and what was found instead.
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /trials (the `TryLinks` operationId).
+func (c *ClientWithResponses) TryLinksWithResponse(ctx context.Context, body TryLinksJSONRequestBody, reqEditors ...RequestEditorFn) (*TryLinksResponse, error) {
+	rsp, err := c.TryLinks(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseTryLinksResponse(rsp)
 }
 
 // ParseAnswerResponse parses an HTTP response from a AnswerWithResponse call
@@ -11957,6 +12264,52 @@ func ParseCreateTokenResponse(rsp *http.Response) (*CreateTokenResponse, error) 
 	switch {
 	case true:
 		var headers CreateTokenResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
+// ParseTryLinksResponse parses an HTTP response from a TryLinksWithResponse call
+func ParseTryLinksResponse(rsp *http.Response) (*TryLinksResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &TryLinksResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []Trial
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers TryLinksResponseDefaultHeaders
 		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
 			var value int
 			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {

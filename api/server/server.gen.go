@@ -768,6 +768,16 @@ type FeedEdit struct {
 	Url *string `json:"url,omitempty"`
 }
 
+// FeedProposal defines model for FeedProposal.
+type FeedProposal struct {
+	Calendar *int64 `json:"calendar,omitempty"`
+
+	// Every Seconds between readings
+	Every    int    `json:"every"`
+	Name     string `json:"name"`
+	Platform string `json:"platform"`
+}
+
 // FeedRequest defines model for FeedRequest.
 type FeedRequest struct {
 	// Calendar A calendar to link it to at once
@@ -777,13 +787,19 @@ type FeedRequest struct {
 	Color *Color `json:"color,omitempty"`
 
 	// Every Seconds between readings; the server's default when left out
-	Every    *int         `json:"every,omitempty"`
-	Link     *LinkRequest `json:"link,omitempty"`
-	Name     Name         `json:"name"`
-	Platform Name         `json:"platform"`
+	Every *int         `json:"every,omitempty"`
+	Link  *LinkRequest `json:"link,omitempty"`
+	Name  Name         `json:"name"`
 
-	// Url The feed's link: https, http or webcal
+	// Password Password that it asks for; kept sealed
+	Password *string `json:"password,omitempty"`
+	Platform Name    `json:"platform"`
+
+	// Url The feed's link: https, http or webcal; of an archive, with # and the name of the calendar in it
 	Url string `json:"url"`
+
+	// User User name that the platform asks for; kept sealed
+	User *string `json:"user,omitempty"`
 }
 
 // FeedState defines model for FeedState.
@@ -924,6 +940,13 @@ type LoginKind string
 // Name defines model for Name.
 type Name = string
 
+// Offer defines model for Offer.
+type Offer struct {
+	// Link As it can be tried and subscribed to
+	Link string `json:"link"`
+	Name string `json:"name"`
+}
+
 // Outcome defines model for Outcome.
 type Outcome string
 
@@ -966,6 +989,44 @@ type PlatformEdit struct {
 // PlatformRequest defines model for PlatformRequest.
 type PlatformRequest struct {
 	Name Name `json:"name"`
+}
+
+// Preview defines model for Preview.
+type Preview struct {
+	Cancelled int `json:"cancelled"`
+
+	// Endless Entries with a time and neither end nor duration
+	Endless int                 `json:"endless"`
+	Entries int                 `json:"entries"`
+	First   *openapi_types.Date `json:"first,omitempty"`
+
+	// Free Entries that block nothing
+	Free  int                 `json:"free"`
+	Grain *Grain              `json:"grain,omitempty"`
+	Last  *openapi_types.Date `json:"last,omitempty"`
+
+	// Name What the feed calls itself
+	Name string `json:"name"`
+
+	// Next The next five bookings
+	Next      []PreviewBooking `json:"next"`
+	Recurring int              `json:"recurring"`
+	Tentative int              `json:"tentative"`
+	Zones     []string         `json:"zones"`
+}
+
+// PreviewBooking defines model for PreviewBooking.
+type PreviewBooking struct {
+	AllDay bool `json:"allDay"`
+
+	// End Of one that is all day long, the midnight after its last day
+	End time.Time `json:"end"`
+
+	// Nights Midnights that it spans
+	Nights    int       `json:"nights"`
+	Start     time.Time `json:"start"`
+	Tentative bool      `json:"tentative"`
+	Title     string    `json:"title"`
 }
 
 // Problem defines model for Problem.
@@ -1062,6 +1123,12 @@ type Reading struct {
 	Times int `json:"times"`
 }
 
+// Reference defines model for Reference.
+type Reference struct {
+	Id   int64  `json:"id"`
+	Name string `json:"name"`
+}
+
 // Revision The revision that the change starts from; when there is a newer one, the answer is 409 and says what changed
 type Revision = int64
 
@@ -1112,6 +1179,44 @@ type Travel struct {
 
 	// Withdrawn The first version without it
 	Withdrawn *time.Time `json:"withdrawn,omitempty"`
+}
+
+// Trial defines model for Trial.
+type Trial struct {
+	// Alike Feeds that show the same under another link
+	Alike []Reference `json:"alike"`
+
+	// Fewer What of the link asks its platform to leave something out
+	Fewer []string `json:"fewer"`
+
+	// Link The link with all that is secret in it left out
+	Link string `json:"link"`
+
+	// Offers Feeds that were found instead: calendars in an archive, or those that a page links to
+	Offers  []Offer  `json:"offers"`
+	Preview *Preview `json:"preview,omitempty"`
+
+	// Problem Why it gives no calendar and what to do; left out where it gives one
+	Problem  *string       `json:"problem,omitempty"`
+	Proposal *FeedProposal `json:"proposal,omitempty"`
+
+	// Remarks What cannot be read as it was meant
+	Remarks []string `json:"remarks"`
+
+	// Same Feeds that have this link already
+	Same []Reference `json:"same"`
+}
+
+// TrialRequest defines model for TrialRequest.
+type TrialRequest struct {
+	Links []struct {
+		Password *string `json:"password,omitempty"`
+		Url      string  `json:"url"`
+		User     *string `json:"user,omitempty"`
+	} `json:"links"`
+
+	// Zone IANA name of the zone in which times are shown; UTC when left out
+	Zone *string `json:"zone,omitempty"`
 }
 
 // Trouble The calendar could not be brought up to date; what was published last stays
@@ -1333,6 +1438,9 @@ type CreateSetupJSONRequestBody = SetupRequest
 // CreateTokenJSONRequestBody defines body for CreateToken for application/json ContentType.
 type CreateTokenJSONRequestBody = TokenRequest
 
+// TryLinksJSONRequestBody defines body for TryLinks for application/json ContentType.
+type TryLinksJSONRequestBody = TrialRequest
+
 // ServerInterface represents all server handlers.
 type ServerInterface interface {
 	// Answer Say of bookings whether they are sales of their own or ours reflected
@@ -1485,6 +1593,9 @@ type ServerInterface interface {
 	// CreateToken Log in from a program
 	// (POST /tokens)
 	CreateToken(c *gin.Context)
+	// TryLinks Look at what links give, before anything is kept
+	// (POST /trials)
+	TryLinks(c *gin.Context)
 }
 
 // ServerInterfaceWrapper converts contexts to parameters.
@@ -2845,6 +2956,19 @@ func (siw *ServerInterfaceWrapper) CreateToken(c *gin.Context) {
 	siw.Handler.CreateToken(c)
 }
 
+// TryLinks operation middleware
+func (siw *ServerInterfaceWrapper) TryLinks(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.TryLinks(c)
+}
+
 // GinServerOptions provides options for the Gin server.
 type GinServerOptions struct {
 	BaseURL      string
@@ -2891,6 +3015,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.PUT(options.BaseURL+"/platforms/:id/habits/:habit", wrapper.LayDownHabit)
 	router.GET(options.BaseURL+"/feeds", wrapper.ListFeeds)
 	router.POST(options.BaseURL+"/feeds", wrapper.CreateFeed)
+	router.POST(options.BaseURL+"/trials", wrapper.TryLinks)
 	router.DELETE(options.BaseURL+"/feeds/:id", wrapper.RemoveFeed)
 	router.GET(options.BaseURL+"/feeds/:id", wrapper.GetFeed)
 	router.PATCH(options.BaseURL+"/feeds/:id", wrapper.EditFeed)
@@ -5182,6 +5307,49 @@ func (response CreateTokendefaultApplicationProblemPlusJSONResponse) VisitCreate
 	return err
 }
 
+type TryLinksRequestObject struct {
+	Body *TryLinksJSONRequestBody
+}
+
+type TryLinksResponseObject interface {
+	VisitTryLinksResponse(w http.ResponseWriter) error
+}
+
+type TryLinks200JSONResponse []Trial
+
+func (response TryLinks200JSONResponse) VisitTryLinksResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TryLinksdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response TryLinksdefaultApplicationProblemPlusJSONResponse) VisitTryLinksResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 // StrictServerInterface represents all server handlers.
 type StrictServerInterface interface {
 	// Answer Say of bookings whether they are sales of their own or ours reflected
@@ -5334,6 +5502,9 @@ type StrictServerInterface interface {
 	// CreateToken Log in from a program
 	// (POST /tokens)
 	CreateToken(ctx context.Context, request CreateTokenRequestObject) (CreateTokenResponseObject, error)
+	// TryLinks Look at what links give, before anything is kept
+	// (POST /trials)
+	TryLinks(ctx context.Context, request TryLinksRequestObject) (TryLinksResponseObject, error)
 }
 
 type StrictHandlerFunc func(ctx *gin.Context, request any) (any, error)
@@ -6995,6 +7166,48 @@ func (sh *strictHandler) CreateToken(ctx *gin.Context) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(CreateTokenResponseObject); ok {
 		if err := validResponse.VisitCreateTokenResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// TryLinks operation middleware
+func (sh *strictHandler) TryLinks(ctx *gin.Context) {
+	var request TryLinksRequestObject
+
+	var body TryLinksJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.TryLinks(ctx, request.(TryLinksRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "TryLinks")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(TryLinksResponseObject); ok {
+		if err := validResponse.VisitTryLinksResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

@@ -305,6 +305,12 @@ func remarksOn(ctx context.Context, doc *recur.Document, now time.Time, left int
 		}
 		all = append(all, found...)
 	}
+	return RemarksOn(all), nil
+}
+
+// RemarksOn is what of the diagnostics on a document a person may want to know, a line each; of more than
+// MaxRemarks the number.
+func RemarksOn(all []ical.Diagnostic) []string {
 	var lines []string
 	more := 0
 	for _, d := range all {
@@ -319,7 +325,7 @@ func remarksOn(ctx context.Context, doc *recur.Document, now time.Time, left int
 	if more > 0 {
 		lines = append(lines, fmt.Sprintf("and %d more", more))
 	}
-	return lines, nil
+	return lines
 }
 
 func oneLine(s string) string { return strings.ReplaceAll(s, "\n", " ") }

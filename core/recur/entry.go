@@ -13,8 +13,10 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"hash/maphash"
+	"maps"
 	"slices"
 	"strings"
+	"time"
 
 	"wharf/core/ical"
 	"wharf/core/zone"
@@ -29,8 +31,10 @@ type Entry struct {
 
 // Document is what a feed says: its entries and what is needed to place them in time.
 type Document struct {
-	Entries     []Entry
-	Name        string // the name the document gives itself, if any
+	Entries []Entry
+	Name    string // the name the document gives itself, if any
+	// Refresh is how often the publisher says that it is to be read (RFC 7986 section 5.7); 0: nothing.
+	Refresh     time.Duration
 	Diagnostics []ical.Diagnostic
 
 	calendars []calendar // each VCALENDAR of the stream
@@ -105,6 +109,11 @@ func (doc *Document) frame(calendars, vtimezones []*ical.Component) {
 		doc.Diagnostics = append(doc.Diagnostics, diags...)
 		doc.calendars[i] = calendar{zones: zones, cancelled: c.Value("METHOD") == "CANCEL"}
 		doc.Name = cmp.Or(doc.Name, c.Text("NAME"), c.Text("X-WR-CALNAME"))
+		for _, name := range []string{"REFRESH-INTERVAL", "X-PUBLISHED-TTL"} {
+			if d, err := ical.ParseDuration(c.Value(name)); err == nil && doc.Refresh == 0 {
+				doc.Refresh = max(0, time.Duration(d.Days)*24*time.Hour+d.Exact)
+			}
+		}
 		if p, ok := c.Get("X-WR-TIMEZONE"); ok {
 			doc.frameText = append(doc.frameText, "X-WR-TIMEZONE:"+p.Text())
 			z, err := zones.Resolve(p.Text())
@@ -114,6 +123,26 @@ func (doc *Document) frame(calendars, vtimezones []*ical.Component) {
 			doc.calendars[i].floating = z
 		}
 	}
+}
+
+// ZoneNames are the zones that entries name for their times, and the document for floating ones, in order.
+func (doc *Document) ZoneNames() []string {
+	names := map[string]bool{}
+	for _, text := range doc.frameText {
+		if name, named := strings.CutPrefix(text, "X-WR-TIMEZONE:"); named {
+			names[name] = true
+		}
+	}
+	for _, e := range doc.Entries {
+		for _, c := range append([]*ical.Component{e.lead()}, e.Overrides...) {
+			for _, name := range []string{"DTSTART", "DTEND"} {
+				if p, ok := c.Get(name); ok && p.Param("TZID") != "" {
+					names[p.Param("TZID")] = true
+				}
+			}
+		}
+	}
+	return slices.Sorted(maps.Keys(names))
 }
 
 // Frame is the same for two documents that say the same for all that is in them: the zones

@@ -44,7 +44,7 @@ var shots = []shot{
 	{name: "platform", path: "/platforms/3", ready: ".habit"},
 	{name: "feeds", path: "/feeds", ready: ".feed"},
 	{name: "feed", path: "/feeds/1", ready: ".records"},
-	{name: "feeds-add", path: "/feeds", ready: ".feed", before: []chromedp.Action[chromedp.Void]{chromedp.Click(chromedp.CSS(".head .el-button--primary")), chromedp.WaitVisible(chromedp.CSS(".el-dialog"))}},
+	{name: "feeds-add", path: "/feeds", ready: ".feed", before: []chromedp.Action[chromedp.Void]{chromedp.Click(chromedp.CSS(".head .el-button--primary")), chromedp.SendKeys(chromedp.CSS(".el-dialog textarea"), "webcal://127.0.0.1:8471/ical/merrow-2f6c91d04b/ketch.ics"), press(`//button[normalize-space()="Look at what is in it"]`), chromedp.WaitVisible(chromedp.CSS(".trial .next"))}},
 	{name: "give-back", path: "/publications", ready: ".list li"},
 	{name: "removal", path: "/feeds/2", ready: ".records", before: []chromedp.Action[chromedp.Void]{press(`//button[normalize-space()="Remove"]`), chromedp.WaitVisible(chromedp.CSS(".loses"))}},
 }

@@ -9,12 +9,14 @@ import (
 	"time"
 
 	"wharf/core/rules"
+	"wharf/service/fetch"
 	"wharf/service/store"
 )
 
 // Feed is what is laid down about a new feed.
 type Feed struct {
 	Name, Platform, URL string
+	User, Password      string // that the platform asks for; kept sealed, in the link
 	Color               string // "": the first of Palette that the fewest feeds have
 	Palette             []string
 	Every               time.Duration // 0: the default
@@ -63,7 +65,11 @@ func (d *Desk) AddFeed(ctx context.Context, f Feed) (int64, error) {
 		}
 		f.Color = slices.MinFunc(f.Palette, func(a, b string) int { return used[a] - used[b] })
 	}
-	got, err := d.Refresher.First(ctx, f.URL)
+	full, err := fetch.WithPassword(f.URL, f.User, f.Password)
+	if err != nil {
+		return 0, &rules.FieldError{Field: "user", Err: err}
+	}
+	got, err := d.Refresher.First(ctx, full)
 	if err != nil {
 		return 0, err
 	}

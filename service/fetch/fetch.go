@@ -81,6 +81,10 @@ type Result struct {
 	ETag         string
 	LastModified string
 	RetryAfter   time.Duration // how long the platform asks to be left alone
+	// Moved is where the link was passed on to for good; "" where it was not, or not only for good.
+	Moved string
+	// Inside is the name of the calendar that was unpacked, where an archive came.
+	Inside string
 }
 
 // Error is a reading that failed: what happened and what to do about it.
@@ -187,14 +191,43 @@ func ParseLink(link string) (*url.URL, error) {
 	if u.Hostname() == "" {
 		return nil, errors.New("the link names no server: copy the whole address of the feed")
 	}
-	u.Fragment = ""
 	if len(u.String()) > maxLink {
 		return nil, fmt.Errorf("the link is longer than %d characters: copy only the address of the feed", maxLink)
 	}
 	return u, nil
 }
 
-// Get reads the link. A body that is longer than allowed or breaks off is an error.
+// WithPassword puts a user name and a password into a link.
+func WithPassword(link, user, password string) (string, error) {
+	if user == "" && password == "" {
+		return link, nil
+	}
+	u, err := url.Parse(strings.TrimSpace(link))
+	if err != nil || u.Host == "" {
+		return link, nil // which is said when it is read
+	}
+	if user == "" {
+		return "", errors.New("a password without a user name: give both, or none")
+	}
+	u.User = url.UserPassword(user, password)
+	return u.String(), nil
+}
+
+// moved is where a request was passed on to for good (301, 308), "" where any step was not.
+func moved(r *http.Request) string {
+	at := r.URL.String()
+	if r.Response == nil {
+		return ""
+	}
+	for ; r.Response != nil; r = r.Response.Request {
+		if code := r.Response.StatusCode; code != http.StatusMovedPermanently && code != http.StatusPermanentRedirect {
+			return ""
+		}
+	}
+	return at
+}
+
+// Get reads the link; of an archive, the calendar that its fragment names, or the only one. A body that is longer than allowed or breaks off is an error.
 func (f *Fetcher) Get(ctx context.Context, link string, known Known) (Result, error) {
 	ctx, cancel := context.WithTimeout(ctx, f.settings.Timeout)
 	defer cancel()
@@ -232,6 +265,19 @@ func (f *Fetcher) Get(ctx context.Context, link string, known Known) (Result, er
 	}
 	if int64(len(result.Body)) > f.settings.MaxBytes {
 		return Result{}, &Error{Status: resp.StatusCode, Message: fmt.Sprintf("the feed is larger than %d MB, which no calendar of bookings is: check that this is the right link", f.settings.MaxBytes>>20)}
+	}
+	result.Moved = moved(resp.Request)
+	return f.unpacked(result, req.URL.Fragment)
+}
+
+// unpacked is a result with the calendar that is in it, where it is an archive that tells which.
+func (f *Fetcher) unpacked(result Result, inside string) (Result, error) {
+	calendar, name, err := Unpack(result.Body, inside, f.settings.MaxBytes)
+	if err != nil {
+		return Result{}, err
+	}
+	if calendar != nil {
+		result.Body, result.Inside = calendar, name
 	}
 	return result, nil
 }

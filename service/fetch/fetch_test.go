@@ -72,7 +72,7 @@ func TestConditionalAndPolite(t *testing.T) {
 func TestParseLink(t *testing.T) {
 	for link, want := range map[string]string{
 		" webcal://cal.example/a.ics ":  "https://cal.example/a.ics",
-		"HTTPS://cal.example/a?b=c#top": "https://cal.example/a?b=c",
+		"HTTPS://cal.example/a?b=c#top": "https://cal.example/a?b=c#top",
 		"http://cal.example/a":          "http://cal.example/a",
 	} {
 		u, err := fetch.ParseLink(link)

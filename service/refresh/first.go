@@ -4,9 +4,12 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
+	"slices"
 	"strings"
 
 	"wharf/core/reading"
+	"wharf/core/recur"
 	"wharf/internal/private"
 	"wharf/service/fetch"
 	"wharf/service/store"
@@ -37,6 +40,15 @@ func (r *Refresher) First(ctx context.Context, link string) (got Got, err error)
 	if err != nil {
 		return Got{}, err
 	}
+	if got.result.Inside == "" {
+		u.Fragment = ""
+	} else {
+		u.Fragment = got.result.Inside
+	}
+	if to, err := fetch.ParseLink(got.result.Moved); err == nil {
+		to.Fragment, u = u.Fragment, to
+		got.remarks = append(got.remarks, hasMoved(got.result.Moved))
+	}
 	got.finished, got.link = r.Now(), u.String()
 	done, err := r.enter(ctx, int64(len(got.result.Body)))
 	if err != nil {
@@ -45,6 +57,39 @@ func (r *Refresher) First(ctx context.Context, link string) (got Got, err error)
 	defer done()
 	got.doc, err = r.readDocument(ctx, got.result.Body)
 	return got, err
+}
+
+// hasMoved says that a feed is read at another address from now on.
+func hasMoved(to string) string {
+	return "the platform has moved this feed for good: it is read at " + private.Link(to) + " from now on"
+}
+
+// Document is what was read; nil where that is no calendar.
+func (got Got) Document() *recur.Document { return got.doc }
+
+// Link is that of a first reading, as it is to be kept.
+func (got Got) Link() string { return got.link }
+
+// Remarks are those on how it was read.
+func (got Got) Remarks() []string { return got.remarks }
+
+// Offers are feeds that were found in what is no calendar.
+func (got Got) Offers() []fetch.Offer { return fetch.OffersIn(got.result.Body, got.link) }
+
+// UIDs are those of the first entries, so many at most.
+func (got Got) UIDs(most int) []string {
+	seen := map[string]bool{}
+	for _, e := range got.doc.Entries {
+		if e.UID != "" && len(seen) < most {
+			seen[e.UID] = true
+		}
+	}
+	return slices.Sorted(maps.Keys(seen))
+}
+
+// LinkOf is a feed's link, opened.
+func (r *Refresher) LinkOf(feed store.Feed) (string, error) {
+	return r.Box.Open(urlPlace, feed.URLCipher)
 }
 
 // Point makes a feed one that is read at the link of a first reading: what was read at another
@@ -60,11 +105,11 @@ func (r *Refresher) Point(feed *store.Feed, got Got) {
 // something changed. The error is a *fetch.Error when there is too much in it.
 func (r *Refresher) Commit(ctx context.Context, tx *store.Tx, feed store.Feed, got Got) ([]int64, error) {
 	_, calendars, err := r.commit(ctx, tx, feed, got)
-	return calendars, r.explained(err)
+	return calendars, r.Explained(err)
 }
 
-// explained says to a person that there is too much in a feed.
-func (r *Refresher) explained(err error) error {
+// Explained says to a person that there is too much in a feed.
+func (r *Refresher) Explained(err error) error {
 	switch {
 	case errors.Is(err, reading.ErrTooMany):
 		return r.tooMany()

@@ -28,7 +28,7 @@ func (r *Refresher) LayOut(ctx context.Context, tx *store.Tx, link store.Link) e
 	entries := reading.Recognise(entriesOf(known), doc)
 	placed, err := reading.LayOut(ctx, doc, entries, s.place, r.Now(), r.MaxBookings)
 	if err != nil {
-		return r.explained(err)
+		return r.Explained(err)
 	}
 	_, err = r.savePlaced(tx, s, entries, placed)
 	return err

@@ -14,6 +14,7 @@ import (
 	"errors"
 	"io"
 	"log/slog"
+	"net/url"
 	"strings"
 	"sync"
 	"time"
@@ -22,6 +23,7 @@ import (
 	"wharf/core/ical"
 	"wharf/core/reading"
 	"wharf/core/recur"
+	"wharf/internal/private"
 	"wharf/service/combine"
 	"wharf/service/crash"
 	"wharf/service/fetch"
@@ -160,6 +162,9 @@ func (r *Refresher) read(ctx context.Context, feed store.Feed, scheduled bool, l
 	}
 	got.result, got.err = r.Fetcher.Get(ctx, link, known)
 	got.finished = r.Now()
+	if got.result.Moved != "" {
+		got.moved(link)
+	}
 	if ctx.Err() != nil {
 		return store.Reading{}, nil, ctx.Err() // we are stopping: no fault of the feed
 	}
@@ -187,7 +192,7 @@ func (r *Refresher) keep(ctx context.Context, feed store.Feed, got Got) (record 
 		return err
 	}
 	if err = r.Store.Tx(ctx, attempt); errors.Is(err, reading.ErrTooMany) || errors.Is(err, reading.ErrTooOften) {
-		got.doc, got.err, got.overran = nil, r.explained(err), true
+		got.doc, got.err, got.overran = nil, r.Explained(err), true
 		err = r.Store.Tx(ctx, attempt)
 	}
 	if errors.Is(err, store.ErrNotFound) {
@@ -258,6 +263,18 @@ type Got struct {
 	err               error
 }
 
+// moved notes where a feed is to be read from now on.
+func (got *Got) moved(from string) {
+	was, err := url.Parse(from)
+	to, failed := fetch.ParseLink(got.result.Moved)
+	if err != nil || failed != nil {
+		return
+	}
+	to.Fragment = was.Fragment
+	got.link = to.String()
+	got.remarks = append(got.remarks, hasMoved(got.link))
+}
+
 // commit stores an attempt, if the claim on the feed still holds. It returns the
 // calendars on which something changed.
 func (r *Refresher) commit(ctx context.Context, tx *store.Tx, claimed store.Feed, got Got) (record store.Reading, calendars []int64, err error) {
@@ -321,7 +338,13 @@ func (r *Refresher) noteGood(tx *store.Tx, feed *store.Feed, record *store.Readi
 		feed.WholeAt = &got.finished
 		feed.ETag, feed.LastModified = validator(got.result.ETag, store.ETagWidth), validator(got.result.LastModified, store.LastModifiedWidth)
 	}
+	if got.link != "" { // it has moved for good; what it holds is what it held
+		feed.URLCipher, feed.Address = r.Box.Seal(urlPlace, got.link), private.Link(got.link)
+	}
 	if record.Outcome == store.OutcomeUnchanged {
+		if len(got.remarks) > 0 {
+			feed.Remarks = strings.TrimSpace(feed.Remarks + "\n" + strings.Join(got.remarks, "\n"))
+		}
 		if feed.RunTimes == 0 {
 			feed.RunStart = &got.started
 		}

@@ -8,6 +8,7 @@ import (
 	"time"
 
 	gen "wharf/api/server"
+	"wharf/core/echo"
 	"wharf/core/judge"
 	"wharf/core/span"
 	"wharf/core/zone"
@@ -166,23 +167,24 @@ type onCalendar struct{ calendar, feed int64 }
 
 func (s *server) names(ctx context.Context) (names, error) {
 	n := names{feeds: map[int64]store.Feed{}, links: map[int64][]store.Link{}, labels: map[onCalendar]string{}}
-	feeds, err := s.Store.AllFeeds(ctx)
+	links, err := s.Store.Links(ctx) // before what they are of: a feed that is added meanwhile has none yet
 	if err != nil {
 		return n, err
 	}
-	for _, f := range feeds {
-		n.feeds[f.ID] = f
-	}
-	if n.platforms, err = s.platforms(ctx); err != nil {
-		return n, err
-	}
-	links, err := s.Store.Links(ctx)
 	for _, l := range links {
 		n.links[l.CalendarID] = append(n.links[l.CalendarID], l)
 		if l.Label != "" {
 			n.labels[onCalendar{l.CalendarID, l.FeedID}] = l.Label
 		}
 	}
+	feeds, err := s.Store.AllFeeds(ctx)
+	for _, f := range feeds {
+		n.feeds[f.ID] = f
+	}
+	if err != nil {
+		return n, err
+	}
+	n.platforms, err = s.platforms(ctx)
 	return n, err
 }
 
@@ -210,8 +212,14 @@ func (n names) booking(b store.Booking, grain span.Grain) gen.Booking {
 		out.Feed, out.Platform, out.Color, out.Label = &feed.ID, &platform, &color, n.label(b.CalendarID, b.FeedID)
 	}
 	out.Start, out.End = b.Span().Format(grain)
+	var notices []string
 	if b.Notices != "" {
-		notices := strings.Split(b.Notices, ",")
+		notices = strings.Split(b.Notices, ",")
+	}
+	if b.Evidence.Against == echo.SpansDiffer {
+		notices = append(notices, "dates-differ")
+	}
+	if len(notices) > 0 {
 		out.Notices = &notices
 	}
 	return out

@@ -260,7 +260,7 @@ func shape(s *openapi3.Schema) string {
 
 // reads are the operations that read a feed while somebody waits, and endless is the one that
 // has no end.
-var reads = map[string]bool{"createFeed": true, "editFeed": true, "createReading": true}
+var reads = map[string]bool{"createFeed": true, "tryLinks": true, "editFeed": true, "createReading": true}
 
 const endless = "streamChanges"
 

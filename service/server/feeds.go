@@ -58,7 +58,7 @@ func (s *server) GetFeed(ctx context.Context, r gen.GetFeedRequestObject) (gen.G
 }
 
 func (s *server) CreateFeed(ctx context.Context, r gen.CreateFeedRequestObject) (gen.CreateFeedResponseObject, error) {
-	feed := desk.Feed{Name: r.Body.Name, Platform: r.Body.Platform, URL: r.Body.Url, Color: string(orEmpty(r.Body.Color)), Palette: s.colors, Every: time.Duration(orEmpty(r.Body.Every)) * time.Second}
+	feed := desk.Feed{Name: r.Body.Name, Platform: r.Body.Platform, URL: r.Body.Url, User: orEmpty(r.Body.User), Password: orEmpty(r.Body.Password), Color: string(orEmpty(r.Body.Color)), Palette: s.colors, Every: time.Duration(orEmpty(r.Body.Every)) * time.Second}
 	if r.Body.Calendar != nil {
 		link := linkOf(*r.Body.Calendar, orEmpty(r.Body.Link))
 		feed.Link = &link

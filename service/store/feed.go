@@ -67,6 +67,22 @@ func (s *Store) Feeds(ctx context.Context) ([]Feed, error) {
 	return many[Feed](s.db.WithContext(ctx).Where("removed_at IS NULL").Order("name"))
 }
 
+// FeedsShowing counts how many of some UIDs each feed shows at present.
+func (s *Store) FeedsShowing(ctx context.Context, uids []string) (map[int64]int, error) {
+	counts := map[int64]int{}
+	if len(uids) == 0 {
+		return counts, nil
+	}
+	rows, err := many[struct {
+		FeedID int64
+		N      int
+	}](s.db.WithContext(ctx).Table("entries").Select("feed_id, COUNT(DISTINCT uid) AS n").Where("gone_at IS NULL AND uid IN ?", uids).Group("feed_id"))
+	for _, r := range rows {
+		counts[r.FeedID] = r.N
+	}
+	return counts, err
+}
+
 // AllFeeds lists the removed ones too, of which there may still be bookings on record.
 func (s *Store) AllFeeds(ctx context.Context) ([]Feed, error) {
 	return many[Feed](s.db.WithContext(ctx).Order("name"))

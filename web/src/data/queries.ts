@@ -132,6 +132,17 @@ function useChange<In, Out>(change: (input: In) => Promise<Out>) {
   return useMutation({ mutationFn: change, onSettled: () => client.invalidateQueries() })
 }
 
+/** What a link gives, before anything is kept; times as this browser's zone has them. */
+export const useTryLink = () =>
+  useMutation({
+    mutationFn: async (link: Schemas['TrialRequest']['links'][number]) => {
+      const zone = Intl.DateTimeFormat().resolvedOptions().timeZone
+      const [trial] = await data(api.POST('/trials', { body: { links: [link], zone } }))
+      if (!trial) throw new Error('Nothing came back of this link.')
+      return trial
+    },
+  })
+
 export const useAddFeed = () => useChange((body: Schemas['FeedRequest']) => data(api.POST('/feeds', { body })))
 
 export const useEditFeed = () =>

@@ -217,6 +217,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/trials": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look at what links give, before anything is kept
+         * @description Every link is read; nothing of it is kept. A link that gives no calendar says why, and what was found instead.
+         */
+        post: operations["tryLinks"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/feeds/{id}": {
         parameters: {
             query?: never;
@@ -868,8 +888,12 @@ export interface components {
          */
         Color: "teal" | "rust" | "indigo" | "ochre" | "plum" | "moss" | "azure" | "coral" | "slate" | "rose" | "olive" | "umber";
         FeedRequest: {
-            /** @description The feed's link: https, http or webcal */
+            /** @description The feed's link: https, http or webcal; of an archive, with # and the name of the calendar in it */
             url: string;
+            /** @description User name that the platform asks for; kept sealed */
+            user?: string;
+            /** @description Password that it asks for; kept sealed */
+            password?: string;
             platform: components["schemas"]["Name"];
             name: components["schemas"]["Name"];
             color?: components["schemas"]["Color"];
@@ -881,6 +905,85 @@ export interface components {
              */
             calendar?: number;
             link?: components["schemas"]["LinkRequest"];
+        };
+        TrialRequest: {
+            links: {
+                url: string;
+                user?: string;
+                password?: string;
+            }[];
+            /** @description IANA name of the zone in which times are shown; UTC when left out */
+            zone?: string;
+        };
+        Trial: {
+            /** @description The link with all that is secret in it left out */
+            link: string;
+            /** @description Why it gives no calendar and what to do; left out where it gives one */
+            problem?: string;
+            /** @description Feeds that were found instead: calendars in an archive, or those that a page links to */
+            offers: components["schemas"]["Offer"][];
+            preview?: components["schemas"]["Preview"];
+            /** @description What cannot be read as it was meant */
+            remarks: string[];
+            /** @description Feeds that have this link already */
+            same: components["schemas"]["Reference"][];
+            /** @description Feeds that show the same under another link */
+            alike: components["schemas"]["Reference"][];
+            /** @description What of the link asks its platform to leave something out */
+            fewer: string[];
+            proposal?: components["schemas"]["FeedProposal"];
+        };
+        Offer: {
+            /** @description As it can be tried and subscribed to */
+            link: string;
+            name: string;
+        };
+        Reference: {
+            /** Format: int64 */
+            id: number;
+            name: string;
+        };
+        Preview: {
+            /** @description What the feed calls itself */
+            name: string;
+            entries: number;
+            recurring: number;
+            tentative: number;
+            cancelled: number;
+            /** @description Entries that block nothing */
+            free: number;
+            /** @description Entries with a time and neither end nor duration */
+            endless: number;
+            /** Format: date */
+            first?: string;
+            /** Format: date */
+            last?: string;
+            zones: string[];
+            grain?: components["schemas"]["Grain"];
+            /** @description The next five bookings */
+            next: components["schemas"]["PreviewBooking"][];
+        };
+        PreviewBooking: {
+            title: string;
+            allDay: boolean;
+            /** Format: date-time */
+            start: string;
+            /**
+             * Format: date-time
+             * @description Of one that is all day long, the midnight after its last day
+             */
+            end: string;
+            /** @description Midnights that it spans */
+            nights: number;
+            tentative: boolean;
+        };
+        FeedProposal: {
+            name: string;
+            platform: string;
+            /** Format: int64 */
+            calendar?: number;
+            /** @description Seconds between readings */
+            every: number;
         };
         FeedEdit: {
             revision: components["schemas"]["Revision"];
@@ -1696,6 +1799,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Feed"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    tryLinks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TrialRequest"];
+            };
+        };
+        responses: {
+            /** @description For each link what it gives, in their order */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Trial"][];
                 };
             };
             default: components["responses"]["Problem"];

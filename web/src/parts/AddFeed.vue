@@ -1,113 +1,124 @@
 <script setup lang="ts">
-import { computed, ref, watchEffect } from 'vue'
-import type { Color, Feed } from '@/data/api'
-import { useAddFeed, useCalendars, usePlatforms } from '@/data/queries'
-import { useProblems } from '@/logic/form'
+// Subscribing: paste links, look at what they give, then let them count.
+import { computed, ref } from 'vue'
+import { useAddFeed, useCalendars, usePlatforms, useTryLink } from '@/data/queries'
 import { count } from '@/logic/dates'
-import ColorSelect from './ColorSelect.vue'
+import { linksIn, useTrials } from '@/logic/trials'
+import TrialCard from './TrialCard.vue'
 
 const props = defineProps<{ modelValue: boolean }>()
 const emit = defineEmits<{ added: [sentence: string]; 'update:modelValue': [open: boolean] }>()
 const open = computed({ get: () => props.modelValue, set: (value) => emit('update:modelValue', value) })
 
 const add = useAddFeed()
+const look = useTryLink()
 const platforms = usePlatforms()
 const calendars = useCalendars()
-const problems = useProblems()
+const trials = useTrials(
+  (link) => look.mutateAsync(link),
+  (body) => add.mutateAsync(body),
+)
 
-const link = ref('')
-const platform = ref('')
-const name = ref('')
-const color = ref<Color>()
-const calendar = ref<number>()
-const role = ref<'blocks' | 'shows'>('blocks')
-const minutes = ref(15)
+const text = ref('')
+const asks = ref(false)
+const user = ref('')
+const password = ref('')
+const pasted = ref(true) // the first step
+const busy = ref(false)
+const links = computed(() => linksIn(text.value).length)
 
-// With a single calendar, that is the one that is meant.
-watchEffect(() => {
-  if (calendars.data.value?.length === 1) calendar.value ??= calendars.data.value[0]?.id
-})
-
-const suggested = computed(() => {
-  const thing = calendars.data.value?.find((c) => c.id === calendar.value)?.name
-  return [thing, platform.value].filter(Boolean).join(', ')
-})
-
-function suggest(text: string, give: (all: { value: string }[]) => void) {
-  const all = platforms.data.value ?? []
-  give(all.filter((p) => p.name.toLowerCase().includes(text.toLowerCase())).map((p) => ({ value: p.name })))
+async function begin() {
+  if (links.value === 0) return
+  pasted.value = false
+  await trials.begin(text.value, asks.value ? { user: user.value, password: password.value } : undefined)
 }
 
 async function send() {
-  let feed: Feed | undefined
-  const done = await problems.attempt(async () => {
-    feed = await add.mutateAsync({
-      url: link.value.trim(),
-      platform: platform.value,
-      name: name.value || suggested.value,
-      color: color.value,
-      every: minutes.value * 60,
-      calendar: calendar.value,
-      link: calendar.value ? { role: role.value } : undefined,
-    })
-  })
-  if (!done || !feed) return
-  emit('added', `${feed.name}: ${count(feed.entries, 'entry', 'entries')} read.`)
-  link.value = name.value = ''
-  color.value = undefined
-  open.value = false
+  busy.value = true
+  const done = await trials.subscribe()
+  busy.value = false
+  if (done.length > 0) {
+    const entries = done.reduce((n, f) => n + f.entries, 0)
+    const names = done.length === 1 ? done.map((f) => f.name).join() : count(done.length, 'feed', 'feeds')
+    emit('added', `${names}: ${count(entries, 'entry', 'entries')} read.`)
+  }
+  if (trials.rows.value.length === 0) again()
+}
+
+/** Begins anew. */
+function again() {
+  const left = trials.rows.value.map((r) => r.url).join('\n')
+  trials.rows.value = []
+  pasted.value = true
+  text.value = left
+  if (!left) {
+    user.value = password.value = ''
+    asks.value = false
+    open.value = false
+  }
 }
 </script>
 
 <template>
-  <el-dialog v-model="open" title="Subscribe to a feed" width="min(36rem, 96vw)" append-to-body>
-    <el-form label-position="top" @submit.prevent="send">
-      <el-form-item label="Link of the feed" :error="problems.of('url')">
-        <el-input v-model="link" placeholder="https, http or webcal" autofocus />
+  <el-dialog v-model="open" title="Subscribe to feeds" width="min(46rem, 96vw)" append-to-body>
+    <el-form v-if="pasted" label-position="top" @submit.prevent="begin">
+      <el-form-item label="Links of the feeds, one a line">
+        <el-input v-model="text" type="textarea" :rows="4" placeholder="https, http or webcal" autofocus />
         <p class="soft small">
-          In the platform, look for “iCal”, “ICS”, “export calendar” or “calendar link”, and copy the address. It is
-          read before it is kept.
+          In each platform, look for “iCal”, “ICS”, “export calendar” or “calendar link”, and copy the address. You see
+          what is in it before anything is kept.
         </p>
       </el-form-item>
-      <el-form-item label="Platform" :error="problems.of('platform')">
-        <el-autocomplete
-          v-model="platform"
-          :fetch-suggestions="(t, g) => suggest(t, g)"
-          placeholder="Where it comes from"
-        />
-      </el-form-item>
-      <el-form-item label="Counts on" :error="problems.of('calendar')">
-        <el-select v-model="calendar" clearable placeholder="No calendar yet">
-          <el-option v-for="c in calendars.data.value ?? []" :key="c.id" :value="c.id" :label="c.name" />
-        </el-select>
-      </el-form-item>
-      <el-form-item v-if="calendar" label="What it does there" :error="problems.of('link.role')">
-        <el-radio-group v-model="role">
-          <el-radio value="blocks">blocks the dates</el-radio>
-          <el-radio value="shows">is only shown</el-radio>
-        </el-radio-group>
-      </el-form-item>
-      <el-form-item label="Name" :error="problems.of('name')">
-        <el-input v-model="name" :placeholder="suggested || 'The thing and the platform'" />
-      </el-form-item>
-      <el-form-item label="Colour" :error="problems.of('color')">
-        <ColorSelect v-model="color" clearable />
-      </el-form-item>
-      <el-form-item label="Read every" :error="problems.of('every')">
-        <el-input-number v-model="minutes" :min="1" :max="10080" /> <span class="unit soft">minutes</span>
-      </el-form-item>
-      <p v-if="problems.rest.value" role="alert" class="failed">{{ problems.rest.value }}</p>
-      <el-button type="primary" native-type="submit" :loading="add.isPending.value">Read it and subscribe</el-button>
+      <el-checkbox v-model="asks">The platform asks for a user name and a password</el-checkbox>
+      <div v-if="asks" class="password">
+        <el-form-item label="User name"><el-input v-model="user" autocomplete="off" /></el-form-item>
+        <el-form-item label="Password"
+          ><el-input v-model="password" type="password" autocomplete="new-password"
+        /></el-form-item>
+      </div>
+      <div>
+        <el-button type="primary" native-type="submit" :disabled="links === 0">Look at what is in it</el-button>
+      </div>
     </el-form>
+    <form v-else @submit.prevent="send">
+      <datalist id="platforms">
+        <option v-for="p in platforms.data.value ?? []" :key="p.id" :value="p.name" />
+      </datalist>
+      <p role="status" class="soft">
+        {{ trials.looked.value }} of {{ count(trials.rows.value.length, 'link', 'links') }} looked at,
+        {{ trials.good.value.length }} with a calendar. Nothing is kept yet.
+      </p>
+      <TrialCard
+        v-for="(row, i) in trials.rows.value"
+        :key="row.url"
+        v-model="trials.rows.value[i]!"
+        :calendars="calendars.data.value ?? []"
+        @instead="trials.instead(row, $event)"
+        @leave-out="trials.leaveOut(row)"
+      />
+      <div class="act">
+        <el-button type="primary" native-type="submit" :disabled="trials.good.value.length === 0" :loading="busy">
+          Subscribe to {{ trials.good.value.length === 1 ? 'it' : count(trials.good.value.length, 'feed', 'feeds') }}
+        </el-button>
+        <el-button @click="again">Other links</el-button>
+      </div>
+    </form>
   </el-dialog>
 </template>
 
 <style scoped>
-.unit {
-  margin-left: 0.5rem;
+.password {
+  display: grid;
+  grid-template-columns: repeat(auto-fit, minmax(min(14rem, 100%), 1fr));
+  gap: 0 0.9rem;
 }
-.failed {
-  color: var(--alarm);
-  margin-bottom: 0.6rem;
+.act {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 0.4rem;
+  padding-top: 0.6rem;
+}
+.act .el-button + .el-button {
+  margin-left: 0;
 }
 </style>

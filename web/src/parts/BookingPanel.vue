@@ -26,6 +26,7 @@ const now = computed(() => (life.data.value?.booking.id === props.booking?.id ? 
 const notices: Record<string, string> = {
   'blocks-no-night': 'It has times on one day and so blocks no night. If it should, enter it with whole days.',
   'lasts-nothing': 'It has neither an end nor a duration.',
+  'dates-differ': 'Two platforms send it with different dates. Ask them which are right.',
   'looks-like-dates': 'Its times look like dates (midnight to midnight, UTC).',
 }
 </script>

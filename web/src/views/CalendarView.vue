@@ -6,7 +6,7 @@ import type { Booking } from '@/data/api'
 import { useBookings, useCalendars, useConflicts, useFeeds } from '@/data/queries'
 import { addDays, addMonths, count, firstOfMonth, monday, monthName, shortDay, todayIn } from '@/logic/dates'
 import { useClock } from '@/logic/now'
-import { isHidden } from '@/logic/origin'
+import { isHidden, titleOf } from '@/logic/origin'
 import { useShown } from '@/logic/shown'
 import AgendaList from '@/parts/AgendaList.vue'
 import BookingPanel from '@/parts/BookingPanel.vue'
@@ -44,6 +44,8 @@ const bookings = useBookings(id, from, to)
 const { hidden, echoes, toggle, visible: visibleOf } = useShown()
 const visible = computed(() => visibleOf(bookings.data.value ?? []))
 const own = computed(() => (conflicts.data.value ?? []).filter((c) => c.calendar === id.value))
+/** Bookings that two platforms send with different dates. */
+const differing = computed(() => (bookings.data.value ?? []).filter((b) => b.notices?.includes('dates-differ')))
 const drawn = computed(() => own.value.filter((c) => c.bookings.some((b) => !isHidden(b, hidden.value))))
 const unwell = computed(() =>
   (feeds.data.value ?? []).filter((f) => f.state !== 'fresh' && f.calendars.includes(id.value ?? -1)),
@@ -87,6 +89,9 @@ const panel = ref<Booking | null>(null)
     <template v-for="link in calendar.links" :key="link.feed">
       <p v-for="notice in link.notices" :key="notice" class="caution">{{ link.label }}: {{ notice }}.</p>
     </template>
+    <p v-for="b in differing" :key="b.id" class="caution">
+      {{ titleOf(b) }} on {{ b.label }}: {{ b.evidence }} Ask the platforms which of them is right.
+    </p>
     <p v-if="calendar.links.length === 0" class="caution">
       No feed counts on this calendar yet: <router-link to="/feeds">subscribe to one</router-link>.
     </p>

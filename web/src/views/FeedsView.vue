@@ -39,12 +39,12 @@ async function refresh(some: Feed[]) {
     <h1>Feeds</h1>
     <div class="act">
       <el-button v-if="feeds.data.value?.length" @click="refresh(feeds.data.value ?? [])">Read all now</el-button>
-      <el-button type="primary" @click="adding = true">Subscribe to a feed</el-button>
+      <el-button type="primary" @click="adding = true">Subscribe to feeds</el-button>
     </div>
   </div>
   <p class="message" role="status">{{ message }}</p>
   <p v-if="feeds.data.value?.length === 0">
-    No feeds yet. In each platform, copy the link of its calendar feed; then press “Subscribe to a feed” and paste it.
+    No feeds yet. In each platform, copy the link of its calendar feed; then press “Subscribe to feeds” and paste it.
   </p>
   <p v-if="feeds.error.value" role="alert">{{ feeds.error.value.message }}</p>
   <ul class="feeds lines">
