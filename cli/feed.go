@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"net/http"
 	"strconv"
+	"strings"
 	"time"
 
 	"github.com/jedib0t/go-pretty/v6/table"
@@ -12,6 +13,8 @@ import (
 
 	"wharf/api/client"
 )
+
+var scheduleFlag = &cli.StringFlag{Name: "schedule", Usage: "when it is read: \"every 6h from 02:30 America/Halifax\", \"at 06:00,18:00 Europe/Lisbon\" or \"once\""}
 
 var jsonFlag = &cli.BoolFlag{Name: "json", Usage: "one JSON object a line"}
 
@@ -27,6 +30,7 @@ func (env *Env) feedCommand() *cli.Command {
 					&cli.StringFlag{Name: "name", Required: true, Usage: "name by which you will know it: the platform and the thing"},
 					&cli.StringFlag{Name: "color", Usage: "one of the twelve feed colours", DefaultText: "the least used"},
 					&cli.DurationFlag{Name: "every", Usage: "time between readings", DefaultText: "the server's default"},
+					scheduleFlag,
 					&cli.StringFlag{Name: "calendar", Usage: "calendar to link it to at once"},
 					&cli.BoolFlag{Name: "shows", Usage: "with --calendar: its entries are only shown and block nothing"},
 					&cli.StringFlag{Name: "user", Usage: "user name that the platform asks for"},
@@ -61,11 +65,22 @@ func (env *Env) feedCommand() *cli.Command {
 					&cli.StringFlag{Name: "platform", Usage: "platform that it comes from"},
 					&cli.StringFlag{Name: "color", Usage: "one of the twelve feed colours"},
 					&cli.DurationFlag{Name: "every", Usage: "time between readings"},
+					scheduleFlag,
 					&cli.StringFlag{Name: "url", Usage: "its new link"},
 					&cli.StringSliceFlag{Name: "mirrors", Usage: "feed whose platform its own is linked to directly, so that it reflects what is sold there; once for each, none for none"},
 					revisionFlag, jsonFlag,
 				},
 				Action: env.onOne(env.feedEdit),
+			},
+			{
+				Name: "pause", Usage: "do not read a feed until it is resumed; what was read last stays as it is", ArgsUsage: "FEED", Flags: []cli.Flag{jsonFlag},
+				Description: "Example: wharf feed pause \"Ketch at the desk, again\"",
+				Action:      env.onOne(env.feedPaused(true)),
+			},
+			{
+				Name: "resume", Usage: "read a paused feed again, at once", ArgsUsage: "FEED", Flags: []cli.Flag{jsonFlag},
+				Description: "Example: wharf feed resume \"Ketch at the desk, again\"",
+				Action:      env.onOne(env.feedPaused(false)),
 			},
 			{
 				Name: "remove", Usage: "remove a feed; its bookings leave every calendar", ArgsUsage: "FEED", Flags: []cli.Flag{yesFlag},
@@ -93,6 +108,7 @@ func (env *Env) feedAdd(ctx context.Context, c *cli.Command, api *client.Client,
 		seconds := int(c.Duration("every") / time.Second)
 		r.Every = &seconds
 	}
+	r.Schedule = textOf[string](c, "schedule")
 	if s := c.String("calendar"); s != "" {
 		calendar, err := calendarNamed(ctx, api, s)
 		if err != nil {
@@ -111,8 +127,8 @@ func (env *Env) feedAdd(ctx context.Context, c *cli.Command, api *client.Client,
 	if c.Bool("json") {
 		return printJSON(env.Out, []client.Feed{feed})
 	}
-	fmt.Fprintf(env.Out, "Subscribed to %s (feed %d): %s read. It is read again %s, every %s.\n", clean(feed.Name), feed.Id,
-		count(feed.Entries, "entry", "entries"), env.when(&feed.NextDue), short(time.Duration(feed.Every)*time.Second))
+	fmt.Fprintf(env.Out, "Subscribed to %s (feed %d): %s read. It is read %s (%s).\n", clean(feed.Name), feed.Id,
+		count(feed.Entries, "entry", "entries"), nextWords(env, feed), scheduleWords(feed))
 	for _, remark := range feed.Remarks {
 		fmt.Fprintf(env.Out, "Remark, %s\n", clean(remark))
 	}
@@ -133,7 +149,7 @@ func (env *Env) feedList(ctx context.Context, c *cli.Command, api *client.Client
 	}
 	rows := make([]table.Row, len(feeds))
 	for i, f := range feeds {
-		rows[i] = table.Row{f.Id, clean(f.Name), clean(f.Platform.Name), f.State, env.when(f.LastGood), env.when(&f.NextDue), f.Entries, lastWord(f.LastReading)}
+		rows[i] = table.Row{f.Id, clean(f.Name), clean(f.Platform.Name), f.State, env.when(f.LastGood), nextWords(env, f), f.Entries, lastWord(f.LastReading)}
 	}
 	printTable(env.Out, table.Row{"Id", "Feed", "Platform", "State", "Last good", "Next due", "Entries", "Last reading"}, rows)
 	return nil
@@ -168,8 +184,8 @@ func (env *Env) feedShow(ctx context.Context, c *cli.Command, api *client.Client
 	if err != nil {
 		return err
 	}
-	fmt.Fprintf(env.Out, "%s, from %s (feed %d, %s)\n%s since %s; read every %s, next %s; %s in the last good reading, %s.\nLink: %s\n\n",
-		clean(f.Name), clean(f.Platform.Name), f.Id, f.Color, f.State, env.when(&f.Since), short(time.Duration(f.Every)*time.Second), env.when(&f.NextDue),
+	fmt.Fprintf(env.Out, "%s, from %s (feed %d, %s)\n%s since %s; read %s, next %s; %s in the last good reading, %s.\nLink: %s\n\n",
+		clean(f.Name), clean(f.Platform.Name), f.Id, f.Color, f.State, env.when(&f.Since), scheduleWords(f), nextWords(env, f),
 		count(f.Entries, "entry", "entries"), env.when(f.LastGood), clean(f.Address))
 	if err := env.tellMirrors(ctx, api, f); err != nil {
 		return err
@@ -259,8 +275,47 @@ func (env *Env) feedHeld(ctx context.Context, c *cli.Command, api *client.Client
 	return nil
 }
 
+// feedPaused pauses a feed, or resumes it.
+func (env *Env) feedPaused(paused bool) func(context.Context, *cli.Command, *client.Client, string) error {
+	return func(ctx context.Context, c *cli.Command, api *client.Client, ref string) error {
+		f, err := feedNamed(ctx, api, ref)
+		if err != nil {
+			return err
+		}
+		f, err = client.Decode[client.Feed](api.EditFeed(ctx, f.Id, client.FeedEdit{Revision: f.Revision, Paused: &paused}))
+		if err != nil {
+			return err
+		}
+		if c.Bool("json") {
+			return printJSON(env.Out, []client.Feed{f})
+		}
+		if paused {
+			fmt.Fprintf(env.Out, "%s is not read until it is resumed. What was read last stays as it is, here and on every platform.\n", clean(f.Name))
+		} else {
+			fmt.Fprintf(env.Out, "%s is read again: %s.\n", clean(f.Name), nextWords(env, f))
+		}
+		return nil
+	}
+}
+
+// nextWords say when a feed is read next.
+func nextWords(env *Env, f client.Feed) string {
+	if f.NextDue == nil {
+		return "not again"
+	}
+	return env.when(f.NextDue)
+}
+
+// scheduleWords say when a feed is read.
+func scheduleWords(f client.Feed) string {
+	if strings.HasPrefix(f.Schedule, "every ") && !strings.Contains(f.Schedule, " from ") {
+		return "every " + short(time.Duration(f.Every)*time.Second)
+	}
+	return f.Schedule
+}
+
 func (env *Env) feedEdit(ctx context.Context, c *cli.Command, api *client.Client, ref string) error {
-	if err := anyOf(c, "name", "platform", "color", "every", "url", "mirrors"); err != nil {
+	if err := anyOf(c, "name", "platform", "color", "every", "schedule", "url", "mirrors"); err != nil {
 		return err
 	}
 	f, err := feedNamed(ctx, api, ref)
@@ -268,7 +323,7 @@ func (env *Env) feedEdit(ctx context.Context, c *cli.Command, api *client.Client
 		return err
 	}
 	edit := client.FeedEdit{Revision: revisionOf(c, f.Revision), Name: textOf[string](c, "name"), Platform: textOf[string](c, "platform"),
-		Color: textOf[client.Color](c, "color"), Url: textOf[string](c, "url")}
+		Color: textOf[client.Color](c, "color"), Url: textOf[string](c, "url"), Schedule: textOf[string](c, "schedule")}
 	if c.IsSet("every") {
 		seconds := int(c.Duration("every") / time.Second)
 		edit.Every = &seconds

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"math/rand/v2"
 	"net"
 	"net/http"
 	"net/netip"
@@ -147,12 +148,15 @@ func refresherOf(c Config, s *store.Store, box *secret.Box) (*refresh.Refresher,
 	fetcher := fetch.New(fetch.Settings{Timeout: c.FetchTimeout, MaxBytes: c.MaxFeedBytes, Allowed: private, Now: c.Now})
 	combiner := &combine.Combiner{Store: s, Now: c.Now, Log: c.Log, Echoes: c.Echoes, Done: func(_ int64, took time.Duration) { combined.Observe(took.Seconds()) }}
 	return &refresh.Refresher{Store: s, Box: box, Fetcher: fetcher, Combiner: combiner, MintKey: box.Derive("uid"), Now: c.Now, Log: c.Log,
-		Lease: c.Lease, Workers: c.Workers, MaxBookings: c.MaxBookings, KeepGone: c.KeepGone, Guard: c.Guard, WholeEvery: c.WholeEvery, Limits: c.Limits, Memory: c.Memory,
+		Lease: c.Lease, Workers: c.Workers, MaxBookings: c.MaxBookings, KeepGone: c.KeepGone, Guard: c.Guard, WholeEvery: c.WholeEvery, Limits: c.Limits, Memory: c.Memory, Jitter: jitter,
 		Done: func(outcome store.Outcome, took time.Duration) {
 			readings.WithLabelValues(string(outcome)).Observe(took.Seconds())
 		},
 	}, registry, nil
 }
+
+// jitter is a random part of a time.
+func jitter(most time.Duration) time.Duration { return rand.N(max(most, 1)) }
 
 // printSetupLink shows the way in while there is no account.
 func printSetupLink(ctx context.Context, c Config, accounts *account.Accounts, public *url.URL) error {

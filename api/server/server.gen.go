@@ -201,6 +201,7 @@ const (
 	Fresh   FeedState = "fresh"
 	Guarded FeedState = "guarded"
 	Late    FeedState = "late"
+	Paused  FeedState = "paused"
 )
 
 // Valid indicates whether the value is a known member of the FeedState enum.
@@ -213,6 +214,8 @@ func (e FeedState) Valid() bool {
 	case Guarded:
 		return true
 	case Late:
+		return true
+	case Paused:
 		return true
 	default:
 		return false
@@ -716,7 +719,7 @@ type Feed struct {
 	// Entries Entries in the last good reading
 	Entries int `json:"entries"`
 
-	// Every Seconds between readings
+	// Every Seconds between readings, about; 0 for one that is read once
 	Every int `json:"every"`
 
 	// Held Bookings that it does not show any more and that stand all the same, of those that wait for somebody
@@ -731,10 +734,12 @@ type Feed struct {
 	MayMirror *[]Proposal `json:"mayMirror,omitempty"`
 
 	// Mirrors Feeds whose platforms its own is linked to directly
-	Mirrors  []int64   `json:"mirrors"`
-	Name     string    `json:"name"`
-	NextDue  time.Time `json:"nextDue"`
-	Platform Platform  `json:"platform"`
+	Mirrors []int64 `json:"mirrors"`
+	Name    string  `json:"name"`
+
+	// NextDue Left out where it is not read again
+	NextDue  *time.Time `json:"nextDue,omitempty"`
+	Platform Platform   `json:"platform"`
 
 	// Readings Readings so far
 	Readings int64 `json:"readings"`
@@ -742,6 +747,9 @@ type Feed struct {
 	// Remarks What in the last good reading could not be read as it was meant; of an event whose rule is not understood, the first date counts
 	Remarks  []string `json:"remarks"`
 	Revision int64    `json:"revision"`
+
+	// Schedule When it is read, instead of every so many seconds: 'every 15m', 'every 6h from 02:30 America/Halifax', 'at 06:00,18:00 Europe/Lisbon', or 'once'
+	Schedule Schedule `json:"schedule"`
 
 	// Since Since when it is in that state
 	Since time.Time `json:"since"`
@@ -757,12 +765,18 @@ type FeedEdit struct {
 	Every *int `json:"every,omitempty"`
 
 	// Mirrors Feeds whose platforms its own is linked to directly, so that it reflects what is sold there
-	Mirrors  *[]int64 `json:"mirrors,omitempty"`
-	Name     *Name    `json:"name,omitempty"`
-	Platform *Name    `json:"platform,omitempty"`
+	Mirrors *[]int64 `json:"mirrors,omitempty"`
+	Name    *Name    `json:"name,omitempty"`
+
+	// Paused Whether it is not read until it is resumed; what was read last stays as it is
+	Paused   *bool `json:"paused,omitempty"`
+	Platform *Name `json:"platform,omitempty"`
 
 	// Revision The revision that the change starts from; when there is a newer one, the answer is 409 and says what changed
 	Revision Revision `json:"revision"`
+
+	// Schedule When it is read, instead of every so many seconds: 'every 15m', 'every 6h from 02:30 America/Halifax', 'at 06:00,18:00 Europe/Lisbon', or 'once'
+	Schedule *Schedule `json:"schedule,omitempty"`
 
 	// Url A new link: https, http or webcal
 	Url *string `json:"url,omitempty"`
@@ -794,6 +808,9 @@ type FeedRequest struct {
 	// Password Password that it asks for; kept sealed
 	Password *string `json:"password,omitempty"`
 	Platform Name    `json:"platform"`
+
+	// Schedule When it is read, instead of every so many seconds: 'every 15m', 'every 6h from 02:30 America/Halifax', 'at 06:00,18:00 Europe/Lisbon', or 'once'
+	Schedule *Schedule `json:"schedule,omitempty"`
 
 	// Url The feed's link: https, http or webcal; of an archive, with # and the name of the calendar in it
 	Url string `json:"url"`
@@ -1134,6 +1151,9 @@ type Revision = int64
 
 // Role defines model for Role.
 type Role string
+
+// Schedule When it is read, instead of every so many seconds: 'every 15m', 'every 6h from 02:30 America/Halifax', 'at 06:00,18:00 Europe/Lisbon', or 'once'
+type Schedule = string
 
 // Setup defines model for Setup.
 type Setup struct {

@@ -9,7 +9,9 @@ import (
 	"time"
 
 	"wharf/core/rules"
+	"wharf/core/schedule"
 	"wharf/service/fetch"
+	"wharf/service/refresh"
 	"wharf/service/store"
 )
 
@@ -20,6 +22,7 @@ type Feed struct {
 	Color               string // "": the first of Palette that the fewest feeds have
 	Palette             []string
 	Every               time.Duration // 0: the default
+	Schedule            string        // instead of Every, as core/schedule writes it
 	Link                *Link         // on which calendar it counts at once; nil: on none
 }
 
@@ -44,7 +47,8 @@ func (d *Desk) AddFeed(ctx context.Context, f Feed) (int64, error) {
 	if f.Every == 0 {
 		f.Every = d.DefaultEvery
 	}
-	if err := d.checkEvery(f.Every); err != nil {
+	when, err := d.schedule(f.Schedule, f.Every)
+	if err != nil {
 		return 0, err
 	}
 	var link *store.Link
@@ -81,7 +85,7 @@ func (d *Desk) AddFeed(ctx context.Context, f Feed) (int64, error) {
 			return err
 		}
 		now := d.Now()
-		row := store.Feed{Name: strings.TrimSpace(f.Name), PlatformID: platform.ID, Color: f.Color, EverySeconds: int(f.Every / time.Second), CreatedAt: now, DueAt: now}
+		row := store.Feed{Name: strings.TrimSpace(f.Name), PlatformID: platform.ID, Color: f.Color, EverySeconds: int(when.every / time.Second), Schedule: when.text, CreatedAt: now, DueAt: now}
 		d.Refresher.Point(&row, got)
 		if err := tx.CreateFeed(&row); err != nil {
 			return err
@@ -101,6 +105,27 @@ func (d *Desk) AddFeed(ctx context.Context, f Feed) (int64, error) {
 	}
 	d.Combiner.Calendars(ctx, calendars...)
 	return id, nil
+}
+
+// laidDown is when a feed is to be read.
+type laidDown struct {
+	text  string // "": every so long
+	every time.Duration
+}
+
+// schedule checks when a feed is to be read: by a text, or, where that is empty, every so long.
+func (d *Desk) schedule(text string, every time.Duration) (laidDown, error) {
+	if text == "" {
+		return laidDown{every: every}, d.checkEvery(every)
+	}
+	s, err := schedule.Parse(text, d.LeastEvery)
+	if err != nil {
+		return laidDown{}, &rules.FieldError{Field: "schedule", Err: err}
+	}
+	if s.Every > 0 && len(s.At) == 0 {
+		return laidDown{every: s.Every}, nil
+	}
+	return laidDown{s.String(), s.Interval()}, nil
 }
 
 // checkEvery refuses intervals that are a burden to platforms.
@@ -123,7 +148,9 @@ func (d *Desk) checkCalendar(ctx context.Context, id int64) error {
 // FeedEdit is what is to change of a feed; nil is left as it is.
 type FeedEdit struct {
 	Name, Platform, Color *string
-	Every                 *int // seconds
+	Every                 *int    // seconds
+	Schedule              *string // instead of Every, as core/schedule writes it
+	Paused                *bool
 	URL                   *string
 	Mirrors               *[]int64 // feeds whose platforms its own is linked to directly
 }
@@ -271,11 +298,8 @@ func reaches(of map[int64][]int64, from, to int64) bool {
 func (d *Desk) applyToFeed(tx *store.Tx, e *editing, feed *store.Feed, to FeedEdit) error {
 	set(e, "name", &feed.Name, trimmed(to.Name))
 	set(e, "color", &feed.Color, to.Color)
-	if to.Every != nil && *to.Every != feed.EverySeconds {
-		set(e, "every", &feed.EverySeconds, to.Every)
-		if due := d.Now().Add(time.Duration(feed.EverySeconds) * time.Second); due.Before(feed.DueAt) {
-			feed.DueAt = due
-		}
+	if err := d.applySchedule(e, feed, to); err != nil {
+		return err
 	}
 	if to.Platform != nil {
 		p, err := tx.PlatformNamed(*trimmed(to.Platform))
@@ -294,6 +318,43 @@ func (d *Desk) applyToFeed(tx *store.Tx, e *editing, feed *store.Feed, to FeedEd
 		set(e, "url", &feed.Address, &hidden)
 	}
 	return e.save(tx, &feed.Revision)
+}
+
+// applySchedule sets when a feed is read, and whether it is.
+func (d *Desk) applySchedule(e *editing, feed *store.Feed, to FeedEdit) error {
+	var when laidDown
+	switch {
+	case to.Schedule != nil:
+		var err error
+		if when, err = d.schedule(*to.Schedule, time.Duration(feed.EverySeconds)*time.Second); err != nil {
+			return err
+		}
+	case to.Every != nil:
+		when.every = time.Duration(*to.Every) * time.Second
+	default:
+		when = laidDown{feed.Schedule, time.Duration(feed.EverySeconds) * time.Second}
+	}
+	every := int(when.every / time.Second)
+	if when.text != feed.Schedule || every != feed.EverySeconds {
+		if when.text != feed.Schedule {
+			set(e, "schedule", &feed.Schedule, &when.text)
+		} else {
+			set(e, "every", &feed.EverySeconds, &every)
+		}
+		feed.EverySeconds = every
+		if due := refresh.DueAfter(*feed, d.Now()); feed.Schedule != "" || due.Before(feed.DueAt) {
+			feed.DueAt = due
+		}
+	}
+	if to.Paused != nil && *to.Paused != (feed.PausedAt != nil) {
+		was := feed.PausedAt != nil
+		set(e, "paused", &was, to.Paused)
+		now := d.Now()
+		if feed.PausedAt = &now; !*to.Paused {
+			feed.PausedAt, feed.DueAt = nil, now // it is read again at once
+		}
+	}
+	return nil
 }
 
 // AddLink makes a feed count on a calendar. The same link once more changes nothing;

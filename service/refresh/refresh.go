@@ -57,6 +57,8 @@ type Refresher struct {
 	// bytes; 0: nothing does.
 	Limits ical.Limits
 	Memory int64
+	// Jitter is a random part of so long, by which readings are put off; nil: none.
+	Jitter func(most time.Duration) time.Duration
 
 	opened  sync.Once
 	room    *room    // nil: any number
@@ -304,11 +306,7 @@ func (r *Refresher) commit(ctx context.Context, tx *store.Tx, claimed store.Feed
 		}
 	}
 	feed.Readings++
-	wait := max(time.Duration(feed.EverySeconds)*time.Second, got.result.RetryAfter)
-	if got.overran && feed.FailingSince != nil { // it is set aside for as long again as it has failed
-		wait = max(wait, min(got.finished.Sub(*feed.FailingSince), longestAside))
-	}
-	feed.DueAt = got.finished.Add(wait)
+	feed.DueAt = r.nextAt(feed, got)
 	if record.Outcome == store.OutcomeFailed {
 		err = r.noteFailure(tx, &feed, &record)
 	} else {
@@ -319,9 +317,6 @@ func (r *Refresher) commit(ctx context.Context, tx *store.Tx, claimed store.Feed
 	}
 	return record, calendars, tx.SaveFeed(feed)
 }
-
-// longestAside is how long a feed that overruns is set aside at most.
-const longestAside = 24 * time.Hour
 
 // noteGood keeps the record of a good reading: a run of unchanged ones in the feed's
 // own row, a changed one in a row of its own.

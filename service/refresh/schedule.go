@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"wharf/core/publish"
+	"wharf/core/schedule"
 	"wharf/core/span"
 	"wharf/core/zone"
 	"wharf/service/store"
@@ -157,6 +158,54 @@ func (r *Refresher) moveWindow(ctx context.Context, calendar store.Calendar, day
 	})
 }
 
+// longestAside is how long a feed that fails is set aside at most.
+const longestAside = 24 * time.Hour
+
+// ScheduleOf is when a feed is read.
+func ScheduleOf(f store.Feed) schedule.Schedule {
+	if s, err := schedule.Parse(f.Schedule, 0); err == nil {
+		return s
+	}
+	return schedule.Schedule{Every: time.Duration(f.EverySeconds) * time.Second}
+}
+
+// DueAfter is when a feed is due that was read until then; store.Never if it is not.
+func DueAfter(f store.Feed, read time.Time) time.Time {
+	next, err := ScheduleOf(f).Next(read)
+	if err != nil {
+		return store.Never
+	}
+	return next
+}
+
+// nextAt is when a feed is due after an attempt: by its schedule, not before its platform says, and where it
+// fails, the later the longer it has failed.
+func (r *Refresher) nextAt(feed store.Feed, got Got) time.Time {
+	next := DueAfter(feed, got.finished)
+	if next.Equal(store.Never) {
+		return next
+	}
+	if r.Jitter != nil && feed.Schedule == "" { // so that what was added together is not read together for ever
+		next = next.Add(r.Jitter(next.Sub(got.finished) / 20))
+	}
+	least := got.finished.Add(got.result.RetryAfter)
+	if got.err != nil && feed.FailingSince != nil {
+		failed := got.finished.Sub(*feed.FailingSince)
+		if !got.overran {
+			failed /= 4 // else it is set aside for as long again as it has failed
+		}
+		least = later(least, got.finished.Add(min(failed, longestAside)))
+	}
+	return later(next, least)
+}
+
+func later(a, b time.Time) time.Time {
+	if a.After(b) {
+		return a
+	}
+	return b
+}
+
 // FeedState says whether what is shown of a feed can be relied on.
 type FeedState string
 
@@ -164,12 +213,15 @@ const (
 	Fresh   FeedState = "fresh"
 	Late    FeedState = "late"    // it was not read well for twice its interval
 	Failing FeedState = "failing" // its last reading failed
+	Paused  FeedState = "paused"  // somebody wants it not to be read
 	Guarded FeedState = "guarded" // it no longer shows so much at once that this stands until a person looks
 )
 
 // State says how a feed stands at now, and since when.
 func State(f store.Feed, now time.Time) (FeedState, time.Time) {
 	switch {
+	case f.PausedAt != nil:
+		return Paused, *f.PausedAt
 	case f.FailingSince != nil:
 		return Failing, *f.FailingSince
 	case f.GuardedSince != nil:
@@ -182,9 +234,13 @@ func State(f store.Feed, now time.Time) (FeedState, time.Time) {
 	return Late, f.CreatedAt
 }
 
-// late: no good reading for twice the interval.
+// late: no good reading for twice the interval, or an hour past a fixed time.
 func late(f store.Feed, now time.Time) bool { return f.LastGoodEnd != nil && now.After(lateFrom(f)) }
 
 func lateFrom(f store.Feed) time.Time {
-	return f.LastGoodEnd.Add(2 * time.Duration(f.EverySeconds) * time.Second)
+	at, never := ScheduleOf(f).Late(*f.LastGoodEnd)
+	if never {
+		return store.Never
+	}
+	return at
 }

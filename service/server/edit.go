@@ -46,7 +46,7 @@ func (s *server) EditPlatform(ctx context.Context, r gen.EditPlatformRequestObje
 }
 
 func (s *server) EditFeed(ctx context.Context, r gen.EditFeedRequestObject) (gen.EditFeedResponseObject, error) {
-	to := desk.FeedEdit{Name: r.Body.Name, Platform: r.Body.Platform, Color: (*string)(r.Body.Color), Every: r.Body.Every, URL: r.Body.Url, Mirrors: r.Body.Mirrors}
+	to := desk.FeedEdit{Name: r.Body.Name, Platform: r.Body.Platform, Color: (*string)(r.Body.Color), Every: r.Body.Every, Schedule: r.Body.Schedule, Paused: r.Body.Paused, URL: r.Body.Url, Mirrors: r.Body.Mirrors}
 	if err := s.Desk.EditFeed(ctx, by(ctx, r.Body.Revision), r.Id, to); err != nil {
 		return nil, taken(err, "name", feedNameTaken)
 	}

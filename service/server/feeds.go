@@ -58,7 +58,7 @@ func (s *server) GetFeed(ctx context.Context, r gen.GetFeedRequestObject) (gen.G
 }
 
 func (s *server) CreateFeed(ctx context.Context, r gen.CreateFeedRequestObject) (gen.CreateFeedResponseObject, error) {
-	feed := desk.Feed{Name: r.Body.Name, Platform: r.Body.Platform, URL: r.Body.Url, User: orEmpty(r.Body.User), Password: orEmpty(r.Body.Password), Color: string(orEmpty(r.Body.Color)), Palette: s.colors, Every: time.Duration(orEmpty(r.Body.Every)) * time.Second}
+	feed := desk.Feed{Name: r.Body.Name, Platform: r.Body.Platform, URL: r.Body.Url, User: orEmpty(r.Body.User), Password: orEmpty(r.Body.Password), Color: string(orEmpty(r.Body.Color)), Palette: s.colors, Every: time.Duration(orEmpty(r.Body.Every)) * time.Second, Schedule: orEmpty(r.Body.Schedule)}
 	if r.Body.Calendar != nil {
 		link := linkOf(*r.Body.Calendar, orEmpty(r.Body.Link))
 		feed.Link = &link
@@ -158,7 +158,7 @@ func (s *server) feedsJSON(ctx context.Context, feeds []store.Feed, links []stor
 	for i, f := range feeds {
 		state, since := refresh.State(f, s.Now())
 		all[i] = gen.Feed{Id: f.ID, Name: f.Name, Revision: f.Revision, Platform: platforms[f.PlatformID], Color: gen.Color(f.Color), Address: f.Address,
-			State: gen.FeedState(state), Since: since, Every: f.EverySeconds, NextDue: f.DueAt, LastGood: f.LastGoodEnd,
+			State: gen.FeedState(state), Since: since, Every: f.EverySeconds, Schedule: refresh.ScheduleOf(f).String(), NextDue: dueJSON(f), LastGood: f.LastGoodEnd,
 			Entries: f.Entries, Readings: f.Readings, Calendars: calendars[f.ID], Remarks: linesOf(f.Remarks), Held: optional(held[f.ID])}
 		if all[i].Calendars == nil {
 			all[i].Calendars = []int64{}
@@ -176,6 +176,14 @@ func (s *server) feedsJSON(ctx context.Context, feeds []store.Feed, links []stor
 		}
 	}
 	return all, nil
+}
+
+// dueJSON is when a feed is read next; nil where it is not.
+func dueJSON(f store.Feed) *time.Time {
+	if f.PausedAt != nil || f.DueAt.Equal(store.Never) {
+		return nil
+	}
+	return &f.DueAt
 }
 
 func (s *server) platforms(ctx context.Context) (map[int64]gen.Platform, error) {

@@ -67,6 +67,9 @@ func (s *Store) Feeds(ctx context.Context) ([]Feed, error) {
 	return many[Feed](s.db.WithContext(ctx).Where("removed_at IS NULL").Order("name"))
 }
 
+// Never is when a feed is due that is not read again.
+var Never = time.Date(9999, 12, 31, 0, 0, 0, 0, time.UTC)
+
 // FeedsShowing counts how many of some UIDs each feed shows at present.
 func (s *Store) FeedsShowing(ctx context.Context, uids []string) (map[int64]int, error) {
 	counts := map[int64]int{}
@@ -96,7 +99,7 @@ func (s *Store) Feed(ctx context.Context, id int64) (Feed, error) {
 // DueFeeds returns at most n feeds that are due at now and claimed by nobody, the
 // longest due first.
 func (s *Store) DueFeeds(ctx context.Context, now time.Time, n int) ([]Feed, error) {
-	return many[Feed](s.db.WithContext(ctx).Where("live = 1 AND due_at <= ? AND (lease_until IS NULL OR lease_until <= ?)", now, now).
+	return many[Feed](s.db.WithContext(ctx).Where("live = 1 AND paused_at IS NULL AND due_at <= ? AND (lease_until IS NULL OR lease_until <= ?)", now, now).
 		Order("due_at, id").Limit(n))
 }
 

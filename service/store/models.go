@@ -57,9 +57,11 @@ type Feed struct {
 	Name          string
 	Color         string
 	URLCipher     []byte
-	Address       string // the link without its secrets
-	EverySeconds  int
-	ETag          string `gorm:"column:e_tag"`
+	Address       string     // the link without its secrets
+	EverySeconds  int        // about how long it is between readings; 0: it is read once
+	Schedule      string     // as core/schedule writes it; "": every so many seconds
+	PausedAt      *time.Time // since when it is not read
+	ETag          string     `gorm:"column:e_tag"`
 	LastModified  string
 	CreatedAt     time.Time
 	DueAt         time.Time

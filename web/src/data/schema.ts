@@ -899,6 +899,7 @@ export interface components {
             color?: components["schemas"]["Color"];
             /** @description Seconds between readings; the server's default when left out */
             every?: number;
+            schedule?: components["schemas"]["Schedule"];
             /**
              * Format: int64
              * @description A calendar to link it to at once
@@ -994,11 +995,16 @@ export interface components {
             color?: components["schemas"]["Color"];
             /** @description Seconds between readings */
             every?: number;
+            schedule?: components["schemas"]["Schedule"];
+            /** @description Whether it is not read until it is resumed; what was read last stays as it is */
+            paused?: boolean;
             /** @description Feeds whose platforms its own is linked to directly, so that it reflects what is sold there */
             mirrors?: number[];
         };
         /** @enum {string} */
-        FeedState: "fresh" | "late" | "failing" | "guarded";
+        FeedState: "fresh" | "late" | "failing" | "guarded" | "paused";
+        /** @description When it is read, instead of every so many seconds: 'every 15m', 'every 6h from 02:30 America/Halifax', 'at 06:00,18:00 Europe/Lisbon', or 'once' */
+        Schedule: string;
         Feed: {
             /** Format: int64 */
             id: number;
@@ -1015,10 +1021,14 @@ export interface components {
              * @description Since when it is in that state
              */
             since: string;
-            /** @description Seconds between readings */
+            /** @description Seconds between readings, about; 0 for one that is read once */
             every: number;
-            /** Format: date-time */
-            nextDue: string;
+            schedule: components["schemas"]["Schedule"];
+            /**
+             * Format: date-time
+             * @description Left out where it is not read again
+             */
+            nextDue?: string;
             /**
              * Format: date-time
              * @description End of the last good reading
@@ -2649,7 +2659,7 @@ export const heldRequestSaysValues: ReadonlyArray<FlattenedDeepRequired<componen
 export const effectKindValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Effect"]["kind"]> = ["opens", "clears", "becomes", "publishes", "withdraws"];
 export const conflictEventEventValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["ConflictEvent"]["event"]> = ["opened", "reopened", "gained", "became", "acknowledged", "answered", "undone", "cleared", "past"];
 export const colorValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Color"]> = ["teal", "rust", "indigo", "ochre", "plum", "moss", "azure", "coral", "slate", "rose", "olive", "umber"];
-export const feedStateValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["FeedState"]> = ["fresh", "late", "failing", "guarded"];
+export const feedStateValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["FeedState"]> = ["fresh", "late", "failing", "guarded", "paused"];
 export const outcomeValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Outcome"]> = ["changed", "unchanged", "failed"];
 export const grainValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Grain"]> = ["night", "day", "time"];
 export const roleValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Role"]> = ["blocks", "shows"];

@@ -1,8 +1,44 @@
 // Sentences about feeds and readings.
-import type { Reading } from '@/data/api'
+import type { Feed, Reading } from '@/data/api'
 
 export const interval = (s: number): string =>
   s % 3600 === 0 ? `${s / 3600} h` : s % 60 === 0 ? `${s / 60} min` : `${s} s`
+
+/** When a feed is read. */
+export const scheduleWords = (f: Feed): string =>
+  f.schedule.startsWith('every ') && !f.schedule.includes(' from ')
+    ? `every ${interval(f.every)}`
+    : f.schedule.replaceAll(',', ', ')
+
+/** The parts of a schedule that a form has fields for; one with others is as it is written. */
+export interface When {
+  kind: 'every' | 'at' | 'once' | 'text'
+  minutes: number
+  times: string
+  zone: string
+  text: string
+}
+
+export function whenOf(f: Feed): When {
+  const when: When = {
+    kind: 'text',
+    minutes: f.every > 0 ? f.every / 60 : 15,
+    times: '06:00,18:00',
+    zone: Intl.DateTimeFormat().resolvedOptions().timeZone,
+    text: f.schedule,
+  }
+  const [word, times, zone] = f.schedule.split(' ')
+  if (word === 'once') return { ...when, kind: 'once' }
+  if (word === 'at' && times && zone) return { ...when, kind: 'at', times, zone }
+  return f.schedule.includes(' from ') ? when : { ...when, kind: 'every' }
+}
+
+/** What an edit says of it. */
+export function scheduleOf(w: When): { every?: number; schedule?: string } {
+  if (w.kind === 'every') return { every: Math.round(w.minutes * 60) }
+  if (w.kind === 'once') return { schedule: 'once' }
+  return { schedule: w.kind === 'at' ? `at ${w.times.replaceAll(' ', '')} ${w.zone.trim()}` : w.text }
+}
 
 export function readingWords(r: Reading): string {
   if (r.outcome === 'failed') return r.message ?? 'failed'

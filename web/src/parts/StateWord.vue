@@ -2,7 +2,7 @@
 import type { Feed } from '@/data/api'
 
 defineProps<{ state: Feed['state'] }>()
-const marks = { fresh: '●', late: '◐', failing: '✕', guarded: '◧' } as const
+const marks = { fresh: '●', late: '◐', failing: '✕', guarded: '◧', paused: '‖' } as const
 </script>
 
 <template>
@@ -20,6 +20,7 @@ const marks = { fresh: '●', late: '◐', failing: '✕', guarded: '◧' } as c
   color: var(--calm);
 }
 .late,
+.paused,
 .guarded {
   color: var(--caution);
 }

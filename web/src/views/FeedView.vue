@@ -7,11 +7,12 @@ import { count } from '@/logic/dates'
 import { useProblems } from '@/logic/form'
 import { useRemoval } from '@/logic/removal'
 import { isolated } from '@/logic/origin'
-import { interval, readingWords } from '@/logic/words'
+import { readingWords, scheduleOf, scheduleWords, whenOf, type When } from '@/logic/words'
 import ColorSelect from '@/parts/ColorSelect.vue'
 import FeedReadings from '@/parts/FeedReadings.vue'
 import FeedTag from '@/parts/FeedTag.vue'
 import HeldNotice from '@/parts/HeldNotice.vue'
+import ScheduleFields from '@/parts/ScheduleFields.vue'
 import LossDialog from '@/parts/LossDialog.vue'
 import StateWord from '@/parts/StateWord.vue'
 import TimeAgo from '@/parts/TimeAgo.vue'
@@ -34,7 +35,7 @@ const counts = computed(() =>
 )
 
 const editing = ref(false)
-const form = ref({ revision: 0, name: '', platform: '', color: 'teal' as Color, minutes: 15, url: '' })
+const form = ref({ revision: 0, name: '', platform: '', color: 'teal' as Color, when: null as When | null, url: '' })
 function begin() {
   if (!feed.value) return
   const f = feed.value
@@ -44,7 +45,7 @@ function begin() {
     name: f.name,
     platform: f.platform.name,
     color: f.color,
-    minutes: f.every / 60,
+    when: whenOf(f),
     url: '',
   }
   editing.value = true
@@ -53,12 +54,19 @@ watch(id, () => {
   editing.value = false
 })
 
+const pausing = useEditFeed()
+function pause() {
+  if (!feed.value) return
+  const { id, revision, state } = feed.value
+  pausing.mutate({ id, body: { revision, paused: state !== 'paused' } })
+}
+
 async function save() {
-  const { revision, name, platform, color, minutes, url } = form.value
+  const { revision, name, platform, color, when, url } = form.value
   const done = await problems.attempt(() =>
     edit.mutateAsync({
       id: id.value,
-      body: { revision, name, platform, color, every: Math.round(minutes * 60), url: url.trim() || undefined },
+      body: { revision, name, platform, color, ...(when ? scheduleOf(when) : {}), url: url.trim() || undefined },
     }),
   )
   if (done) editing.value = false
@@ -73,6 +81,9 @@ async function save() {
       <div class="act">
         <el-button :loading="read.isPending.value" @click="read.mutate(feed.id)">Read now</el-button>
         <el-button @click="begin">Change</el-button>
+        <el-button :loading="pausing.isPending.value" @click="pause">{{
+          feed.state === 'paused' ? 'Resume' : 'Pause'
+        }}</el-button>
         <el-button text type="danger" @click="removal.remove(feed.name, removals.feed(feed.id))">Remove</el-button>
       </div>
     </div>
@@ -81,8 +92,9 @@ async function save() {
     </p>
     <p class="standing">
       <StateWord :state="feed.state" /> since <TimeAgo :at="feed.since" />. Last good reading
-      <TimeAgo :at="feed.lastGood" />, with {{ count(feed.entries, 'entry', 'entries') }}; next
-      <TimeAgo :at="feed.nextDue" />, every {{ interval(feed.every) }}.
+      <TimeAgo :at="feed.lastGood" />, with {{ count(feed.entries, 'entry', 'entries') }};
+      <template v-if="feed.nextDue">next <TimeAgo :at="feed.nextDue" /></template
+      ><template v-else>not read again</template>, {{ scheduleWords(feed) }}.
     </p>
     <p class="soft">
       <router-link :to="`/platforms/${feed.platform.id}`">{{ feed.platform.name }}</router-link> · {{ feed.address }}
@@ -91,20 +103,21 @@ async function save() {
       {{ readingWords(feed.lastReading) }}. What is shown of it stays as it was.
     </p>
 
+    <p v-if="feed.state === 'paused'" class="note">
+      It is not read until you resume it. What was read last stays as it is, here and on every platform.
+    </p>
     <HeldNotice :feed="feed" />
 
     <el-form v-if="editing" label-position="top" class="form" novalidate @submit.prevent="save">
       <el-form-item label="Name" :error="problems.of('name')"><el-input v-model="form.name" /></el-form-item>
       <el-form-item label="Platform" :error="problems.of('platform')">
-        <el-autocomplete
-          v-model="form.platform"
-          :fetch-suggestions="(_, give) => give((platforms.data.value ?? []).map((p) => ({ value: p.name })))"
-        />
+        <el-input v-model="form.platform" list="platforms" />
+        <datalist id="platforms">
+          <option v-for="p in platforms.data.value ?? []" :key="p.id" :value="p.name" />
+        </datalist>
       </el-form-item>
       <el-form-item label="Colour" :error="problems.of('color')"><ColorSelect v-model="form.color" /></el-form-item>
-      <el-form-item label="Read every, in minutes" :error="problems.of('every')">
-        <el-input-number v-model="form.minutes" :min="0.1" :max="10080" />
-      </el-form-item>
+      <ScheduleFields v-model="form.when" :error="problems.of('every') || problems.of('schedule')" />
       <el-form-item label="New link" :error="problems.of('url')">
         <el-input v-model="form.url" placeholder="leave empty to keep the link" />
         <p class="soft small">It is read before anything is changed.</p>

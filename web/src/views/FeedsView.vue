@@ -4,7 +4,7 @@ import type { Feed } from '@/data/api'
 import { useFeeds, useReadFeed } from '@/data/queries'
 import { count } from '@/logic/dates'
 import { isolated } from '@/logic/origin'
-import { interval, readingWords } from '@/logic/words'
+import { readingWords, scheduleWords } from '@/logic/words'
 import AddFeed from '@/parts/AddFeed.vue'
 import FeedTag from '@/parts/FeedTag.vue'
 import StateWord from '@/parts/StateWord.vue'
@@ -65,11 +65,11 @@ async function refresh(some: Feed[]) {
         </div>
         <div>
           <dt>Next</dt>
-          <dd><TimeAgo :at="f.nextDue" /></dd>
+          <dd><TimeAgo v-if="f.nextDue" :at="f.nextDue" /><template v-else>not again</template></dd>
         </div>
         <div>
-          <dt>Every</dt>
-          <dd>{{ interval(f.every) }}</dd>
+          <dt>Read</dt>
+          <dd>{{ scheduleWords(f) }}</dd>
         </div>
         <div>
           <dt>Holds</dt>

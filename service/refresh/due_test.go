@@ -1,0 +1,91 @@
+package refresh_test
+
+import (
+	"net/http"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"wharf/internal/feedtest"
+	"wharf/service/desk"
+	"wharf/service/refresh"
+	"wharf/service/store"
+)
+
+// TestDue: a feed is due by its schedule, not before its platform says, the later the longer it fails; what is
+// paused or read once is not; and it is late by its own schedule.
+func TestDue(t *testing.T) {
+	b := feedtest.New(t, weeks(0, 4))
+	feed := func() store.Feed {
+		f, err := b.Store.Feed(ctx, b.Feed)
+		require.NoError(t, err)
+		return f
+	}
+	due := func() time.Duration { return feed().DueAt.Sub(b.Now) }
+	isDue := func(at time.Time) bool {
+		all, err := b.Store.DueFeeds(ctx, at, 10)
+		require.NoError(t, err)
+		return len(all) == 1
+	}
+	lay := func(to desk.FeedEdit) {
+		t.Helper()
+		require.NoError(t, b.Desk.EditFeed(ctx, desk.By{Account: "harbour", Seen: feed().Revision}, b.Feed, to))
+	}
+	text := func(s string) desk.FeedEdit { return desk.FeedEdit{Schedule: &s} }
+
+	b.Refresher.Jitter = func(most time.Duration) time.Duration { return most }
+	b.Read(weeks(0, 4))
+	assert.Equal(t, 15*time.Minute+45*time.Second, due(), "put off by a twentieth at most")
+	b.Header = http.Header{"Retry-After": {"7200"}}
+	b.Read(weeks(0, 4))
+	assert.Equal(t, 2*time.Hour, due(), "the platform asks to be left alone")
+	b.Header = nil
+
+	b.Status = http.StatusInternalServerError
+	for range 9 { // an hour apart
+		b.Read("")
+	}
+	assert.Equal(t, 2*time.Hour, due(), "it has failed for eight")
+	b.Now = b.Now.AddDate(0, 0, 30)
+	b.Read("")
+	assert.Equal(t, 24*time.Hour, due(), "a day at most")
+	b.Status = http.StatusOK
+	b.Read(weeks(0, 4))
+	assert.Less(t, due(), time.Hour)
+
+	lay(text("at 06:00,18:00 Europe/Lisbon"))
+	next := feed().DueAt
+	assert.Contains(t, []string{"05:00", "17:00"}, next.UTC().Format("15:04"), "in summer there")
+	assert.Equal(t, 12*time.Hour/time.Second, time.Duration(feed().EverySeconds))
+	state, _ := refresh.State(feed(), next.Add(time.Hour-time.Minute))
+	assert.Equal(t, refresh.Fresh, state)
+	state, since := refresh.State(feed(), next.Add(time.Hour+time.Minute))
+	assert.Equal(t, refresh.Late, state, "an hour past a fixed time")
+	assert.Equal(t, next.Add(time.Hour).UTC(), since.UTC())
+
+	lay(text("once"))
+	b.Read(weeks(0, 4))
+	assert.False(t, isDue(b.Now.AddDate(5, 0, 0)))
+	state, _ = refresh.State(feed(), b.Now.AddDate(1, 0, 0))
+	assert.Equal(t, refresh.Fresh, state, "nothing more is to come")
+
+	lay(text("every 20m"))
+	assert.Empty(t, feed().Schedule)
+	assert.Equal(t, 1200, feed().EverySeconds)
+	yes, no := true, false
+	lay(desk.FeedEdit{Paused: &yes})
+	assert.False(t, isDue(b.Now.AddDate(1, 0, 0)))
+	state, since = refresh.State(feed(), b.Now.AddDate(1, 0, 0))
+	assert.Equal(t, refresh.Paused, state)
+	assert.Equal(t, b.Now, since.UTC())
+	assert.Len(t, b.Bookings(), 4, "what was read stays")
+	lay(desk.FeedEdit{Paused: &no})
+	assert.True(t, isDue(b.Now), "it is read again at once")
+	for _, bad := range []string{"every 1s", "at noon UTC", "every 6h from 02:30 Europe/Atlantis"} {
+		b.Desk.LeastEvery = 5 * time.Minute
+		err := b.Desk.EditFeed(ctx, desk.By{Account: "harbour", Seen: feed().Revision}, b.Feed, text(bad))
+		assert.ErrorContains(t, err, "schedule: ", bad)
+	}
+}
