@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"net/http"
+	"strings"
 
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/urfave/cli/v3"
@@ -17,6 +18,7 @@ func linkFlags(more ...cli.Flag) []cli.Flag {
 		&cli.StringFlag{Name: "role", Usage: "blocks or shows", DefaultText: "blocks"},
 		&cli.StringFlag{Name: "tentative", Usage: "count tentative entries as tentative, firm, or ignore them", DefaultText: "tentative"},
 		&cli.IntFlag{Name: "units", Usage: "units that each booking takes", DefaultText: "1"},
+		&cli.StringFlag{Name: "filter", Usage: "which of its entries count: \"title has Ketch\", \"place has no Pontoon\", \"category matches ^(sail|oar)$\"", DefaultText: "all"},
 		&cli.StringFlag{Name: "label", Usage: "label of its bookings", DefaultText: "the feed's name"},
 	}, more...)
 }
@@ -44,6 +46,12 @@ func (env *Env) linkCommand() *cli.Command {
 				Name: "edit", Usage: "change how a feed counts on a calendar", ArgsUsage: "CALENDAR FEED", Flags: linkFlags(revisionFlag, jsonFlag),
 				Description: "Example: wharf link edit \"Harbour events\" \"Ketch, Kittiwake Berths\" --label \"Ketch\"",
 				Action:      env.onTwo(env.linkEdit),
+			},
+			{
+				Name: "sort", Usage: "show which entries a filter would take, and where the others count", ArgsUsage: "CALENDAR FEED",
+				Flags:       []cli.Flag{&cli.StringFlag{Name: "filter", Required: true, Usage: "the filter, as in `link edit`"}, jsonFlag},
+				Description: "Nothing is changed.\nExample: wharf link sort \"Harbour events\" \"Events, Parish Hall Diary\" --filter \"title has regatta\"",
+				Action:      env.onTwo(env.linkSort),
 			},
 			{
 				Name: "remove", Usage: "take a feed off a calendar; the feed stays", ArgsUsage: "CALENDAR FEED", Flags: []cli.Flag{yesFlag},
@@ -93,7 +101,7 @@ func (p pair) link() (client.Link, error) {
 }
 
 func (env *Env) linkAdd(ctx context.Context, c *cli.Command, api *client.Client, on pair) error {
-	r := client.LinkRequest{Role: textOf[client.Role](c, "role"), Tentative: textOf[client.TentativeRule](c, "tentative"), Units: numberOf(c, "units"), Label: textOf[string](c, "label")}
+	r := client.LinkRequest{Role: textOf[client.Role](c, "role"), Tentative: textOf[client.TentativeRule](c, "tentative"), Units: numberOf(c, "units"), Label: textOf[string](c, "label"), Filter: textOf[string](c, "filter")}
 	k, err := client.Decode[client.Calendar](api.PutLink(ctx, on.calendar.Id, on.feed.Id, r))
 	if err != nil {
 		return err
@@ -161,14 +169,45 @@ func (env *Env) linkShow(_ context.Context, c *cli.Command, _ *client.Client, on
 	}
 	fmt.Fprintf(env.Out, "%s %s on %s, as %q, in %s (revision %d).\nTentative entries: %s. Each booking takes %s of %d.\n", clean(on.feed.Name), l.Role, clean(on.calendar.Name),
 		clean(l.Label), l.Color, l.Revision, l.Tentative, count(l.Units, "unit", "units"), on.calendar.Capacity)
+	if l.Filter != "" {
+		fmt.Fprintf(env.Out, "Only entries of which the %s.\n", clean(l.Filter))
+	}
 	for _, notice := range l.Notices {
 		fmt.Fprintf(env.Out, "Notice: %s\n", clean(notice))
 	}
 	return nil
 }
 
+func (env *Env) linkSort(ctx context.Context, c *cli.Command, api *client.Client, on pair) error {
+	s, err := client.Decode[client.Sorting](api.TryFilter(ctx, on.calendar.Id, on.feed.Id, &client.TryFilterParams{Filter: c.String("filter")}))
+	if err != nil {
+		return err
+	}
+	if c.Bool("json") {
+		return printJSON(env.Out, []client.Sorting{s})
+	}
+	rows := make([]table.Row, len(s.Entries))
+	for i, e := range s.Entries {
+		where := "nowhere"
+		switch all := e.Also; {
+		case e.Takes:
+			where = clean(strings.Join(append([]string{on.calendar.Name}, all...), ", "))
+		case len(all) > 0:
+			where = clean(strings.Join(all, ", "))
+		}
+		rows[i] = table.Row{clean(orUntitled(e.Title)), where}
+	}
+	printTable(env.Out, table.Row{"Entry", "Counts on"}, rows)
+	fmt.Fprintf(env.Out, "\n%s would count on %s, %d would not", count(s.Taken, "entry", "entries"), clean(on.calendar.Name), s.Left)
+	if s.Lost > 0 {
+		fmt.Fprintf(env.Out, ", and %d of those nowhere", s.Lost)
+	}
+	fmt.Fprintln(env.Out, ". Nothing was changed.")
+	return nil
+}
+
 func (env *Env) linkEdit(ctx context.Context, c *cli.Command, api *client.Client, on pair) error {
-	if err := anyOf(c, "role", "tentative", "units", "label"); err != nil {
+	if err := anyOf(c, "role", "tentative", "units", "label", "filter"); err != nil {
 		return err
 	}
 	l, err := on.link()
@@ -176,7 +215,7 @@ func (env *Env) linkEdit(ctx context.Context, c *cli.Command, api *client.Client
 		return err
 	}
 	k, err := client.Decode[client.Calendar](api.EditLink(ctx, on.calendar.Id, on.feed.Id, client.LinkEdit{Revision: revisionOf(c, l.Revision),
-		Role: textOf[client.Role](c, "role"), Tentative: textOf[client.TentativeRule](c, "tentative"), Units: numberOf(c, "units"), Label: textOf[string](c, "label")}))
+		Role: textOf[client.Role](c, "role"), Tentative: textOf[client.TentativeRule](c, "tentative"), Units: numberOf(c, "units"), Label: textOf[string](c, "label"), Filter: textOf[string](c, "filter")}))
 	if err != nil {
 		return err
 	}

@@ -822,6 +822,9 @@ type FeedRequest struct {
 // FeedState defines model for FeedState.
 type FeedState string
 
+// Filter Which entries of the feed count: 'title has Ketch', 'place has no Pontoon', 'category matches ^(sail|oar)$', 'resource matches no ^crane'; empty for all
+type Filter = string
+
 // First Which booking was there first; left out when nothing tells
 type First struct {
 	Booking int64 `json:"booking"`
@@ -904,9 +907,12 @@ type HeldRequestSays string
 // Link defines model for Link.
 type Link struct {
 	// Color One of the twelve feed colours, told apart also by colour-blind readers
-	Color Color  `json:"color"`
-	Feed  int64  `json:"feed"`
-	Label string `json:"label"`
+	Color Color `json:"color"`
+	Feed  int64 `json:"feed"`
+
+	// Filter Which of its entries count; empty for all
+	Filter string `json:"filter"`
+	Label  string `json:"label"`
 
 	// Notices Entries to come that take nothing on this calendar though they may be meant to
 	Notices   []string      `json:"notices"`
@@ -918,6 +924,9 @@ type Link struct {
 
 // LinkEdit defines model for LinkEdit.
 type LinkEdit struct {
+	// Filter Which entries of the feed count: 'title has Ketch', 'place has no Pontoon', 'category matches ^(sail|oar)$', 'resource matches no ^crane'; empty for all
+	Filter *Filter `json:"filter,omitempty"`
+
 	// Label Shown on its bookings; empty for the feed's name
 	Label *string `json:"label,omitempty"`
 
@@ -930,6 +939,9 @@ type LinkEdit struct {
 
 // LinkRequest defines model for LinkRequest.
 type LinkRequest struct {
+	// Filter Which entries of the feed count: 'title has Ketch', 'place has no Pontoon', 'category matches ^(sail|oar)$', 'resource matches no ^crane'; empty for all
+	Filter *Filter `json:"filter,omitempty"`
+
 	// Label Shown on its bookings; the feed's name when left out
 	Label     *string        `json:"label,omitempty"`
 	Role      *Role          `json:"role,omitempty"`
@@ -1167,6 +1179,26 @@ type SetupRequest struct {
 	Password Password `json:"password"`
 }
 
+// SortedEntry defines model for SortedEntry.
+type SortedEntry struct {
+	// Also Names of other calendars on which it counts
+	Also  []string `json:"also"`
+	Place *string  `json:"place,omitempty"`
+	Takes bool     `json:"takes"`
+	Title string   `json:"title"`
+}
+
+// Sorting defines model for Sorting.
+type Sorting struct {
+	// Entries A hundred at most, those that count nowhere first
+	Entries []SortedEntry `json:"entries"`
+	Left    int           `json:"left"`
+
+	// Lost Of those that are left: those that count on no calendar then
+	Lost  int `json:"lost"`
+	Taken int `json:"taken"`
+}
+
 // TentativeRule defines model for TentativeRule.
 type TentativeRule string
 
@@ -1310,6 +1342,11 @@ type ListBookingsParams struct {
 type RemoveLinkParams struct {
 	// Confirm The `confirm` of the problem that said what would be lost
 	Confirm *Confirm `form:"confirm,omitempty" json:"confirm,omitempty"`
+}
+
+// TryFilterParams defines parameters for TryFilter.
+type TryFilterParams struct {
+	Filter Filter `form:"filter" json:"filter"`
 }
 
 // ListConflictsParams defines parameters for ListConflicts.
@@ -1649,6 +1686,11 @@ type ClientInterface interface {
 	//
 	// Corresponds with PUT /calendars/{id}/links/{feed} (the `PutLink` operationId).
 	PutLink(ctx context.Context, id Id, feed int64, body PutLinkJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// TryFilter Which entries a filter on a link would take, and where the others count; nothing is changed
+	//
+	// Corresponds with GET /calendars/{id}/links/{feed}/sorting (the `TryFilter` operationId).
+	TryFilter(ctx context.Context, id Id, feed int64, params *TryFilterParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// StreamChanges Be told of changes as they are committed, by whichever process
 	//
@@ -2283,6 +2325,21 @@ func (c *Client) PutLinkWithBody(ctx context.Context, id Id, feed int64, content
 // Corresponds with PUT /calendars/{id}/links/{feed} (the `PutLink` operationId).
 func (c *Client) PutLink(ctx context.Context, id Id, feed int64, body PutLinkJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewPutLinkRequest(c.Server, id, feed, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// TryFilter Which entries a filter on a link would take, and where the others count; nothing is changed
+//
+// Corresponds with GET /calendars/{id}/links/{feed}/sorting (the `TryFilter` operationId).
+func (c *Client) TryFilter(ctx context.Context, id Id, feed int64, params *TryFilterParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewTryFilterRequest(c.Server, id, feed, params)
 	if err != nil {
 		return nil, err
 	}
@@ -3824,6 +3881,70 @@ func NewPutLinkRequestWithBody(server string, id Id, feed int64, contentType str
 	}
 
 	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewTryFilterRequest constructs an http.Request for the TryFilter method
+func NewTryFilterRequest(server string, id Id, feed int64, params *TryFilterParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "feed", feed, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/calendars/%s/links/%s/sorting", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "filter", params.Filter, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+			return nil, err
+		} else {
+			for _, qp := range strings.Split(queryFrag, "&") {
+				rawQueryFragments = append(rawQueryFragments, qp)
+			}
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
 
 	return req, nil
 }
@@ -5799,6 +5920,13 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with PUT /calendars/{id}/links/{feed} (the `PutLink` operationId).
 	PutLinkWithResponse(ctx context.Context, id Id, feed int64, body PutLinkJSONRequestBody, reqEditors ...RequestEditorFn) (*PutLinkResponse, error)
 
+	// TryFilterWithResponse Which entries a filter on a link would take, and where the others count; nothing is changed
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /calendars/{id}/links/{feed}/sorting (the `TryFilter` operationId).
+	TryFilterWithResponse(ctx context.Context, id Id, feed int64, params *TryFilterParams, reqEditors ...RequestEditorFn) (*TryFilterResponse, error)
+
 	// StreamChangesWithResponse Be told of changes as they are committed, by whichever process
 	//
 	// Server-sent events. `change` has as data a JSON object with the `topic` (platform, feed, calendar,
@@ -6854,6 +6982,61 @@ func (r PutLinkResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r PutLinkResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+// TryFilterResponseDefaultHeaders the declared response headers of an HTTP default response for TryFilter
+type TryFilterResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type TryFilterResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Sorting
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *TryFilterResponseDefaultHeaders
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r TryFilterResponse) GetJSON200() *Sorting {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r TryFilterResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r TryFilterResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r TryFilterResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r TryFilterResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r TryFilterResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -9229,6 +9412,19 @@ func (c *ClientWithResponses) PutLinkWithResponse(ctx context.Context, id Id, fe
 	return ParsePutLinkResponse(rsp)
 }
 
+// TryFilterWithResponse Which entries a filter on a link would take, and where the others count; nothing is changed
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /calendars/{id}/links/{feed}/sorting (the `TryFilter` operationId).
+func (c *ClientWithResponses) TryFilterWithResponse(ctx context.Context, id Id, feed int64, params *TryFilterParams, reqEditors ...RequestEditorFn) (*TryFilterResponse, error) {
+	rsp, err := c.TryFilter(ctx, id, feed, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseTryFilterResponse(rsp)
+}
+
 // StreamChangesWithResponse Be told of changes as they are committed, by whichever process
 //
 // Server-sent events. `change` has as data a JSON object with the `topic` (platform, feed, calendar,
@@ -10498,6 +10694,52 @@ func ParsePutLinkResponse(rsp *http.Response) (*PutLinkResponse, error) {
 	switch {
 	case true:
 		var headers PutLinkResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
+// ParseTryFilterResponse parses an HTTP response from a TryFilterWithResponse call
+func ParseTryFilterResponse(rsp *http.Response) (*TryFilterResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &TryFilterResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Sorting
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers TryFilterResponseDefaultHeaders
 		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
 			var value int
 			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {

@@ -822,6 +822,9 @@ type FeedRequest struct {
 // FeedState defines model for FeedState.
 type FeedState string
 
+// Filter Which entries of the feed count: 'title has Ketch', 'place has no Pontoon', 'category matches ^(sail|oar)$', 'resource matches no ^crane'; empty for all
+type Filter = string
+
 // First Which booking was there first; left out when nothing tells
 type First struct {
 	Booking int64 `json:"booking"`
@@ -904,9 +907,12 @@ type HeldRequestSays string
 // Link defines model for Link.
 type Link struct {
 	// Color One of the twelve feed colours, told apart also by colour-blind readers
-	Color Color  `json:"color"`
-	Feed  int64  `json:"feed"`
-	Label string `json:"label"`
+	Color Color `json:"color"`
+	Feed  int64 `json:"feed"`
+
+	// Filter Which of its entries count; empty for all
+	Filter string `json:"filter"`
+	Label  string `json:"label"`
 
 	// Notices Entries to come that take nothing on this calendar though they may be meant to
 	Notices   []string      `json:"notices"`
@@ -918,6 +924,9 @@ type Link struct {
 
 // LinkEdit defines model for LinkEdit.
 type LinkEdit struct {
+	// Filter Which entries of the feed count: 'title has Ketch', 'place has no Pontoon', 'category matches ^(sail|oar)$', 'resource matches no ^crane'; empty for all
+	Filter *Filter `json:"filter,omitempty"`
+
 	// Label Shown on its bookings; empty for the feed's name
 	Label *string `json:"label,omitempty"`
 
@@ -930,6 +939,9 @@ type LinkEdit struct {
 
 // LinkRequest defines model for LinkRequest.
 type LinkRequest struct {
+	// Filter Which entries of the feed count: 'title has Ketch', 'place has no Pontoon', 'category matches ^(sail|oar)$', 'resource matches no ^crane'; empty for all
+	Filter *Filter `json:"filter,omitempty"`
+
 	// Label Shown on its bookings; the feed's name when left out
 	Label     *string        `json:"label,omitempty"`
 	Role      *Role          `json:"role,omitempty"`
@@ -1167,6 +1179,26 @@ type SetupRequest struct {
 	Password Password `json:"password"`
 }
 
+// SortedEntry defines model for SortedEntry.
+type SortedEntry struct {
+	// Also Names of other calendars on which it counts
+	Also  []string `json:"also"`
+	Place *string  `json:"place,omitempty"`
+	Takes bool     `json:"takes"`
+	Title string   `json:"title"`
+}
+
+// Sorting defines model for Sorting.
+type Sorting struct {
+	// Entries A hundred at most, those that count nowhere first
+	Entries []SortedEntry `json:"entries"`
+	Left    int           `json:"left"`
+
+	// Lost Of those that are left: those that count on no calendar then
+	Lost  int `json:"lost"`
+	Taken int `json:"taken"`
+}
+
 // TentativeRule defines model for TentativeRule.
 type TentativeRule string
 
@@ -1310,6 +1342,11 @@ type ListBookingsParams struct {
 type RemoveLinkParams struct {
 	// Confirm The `confirm` of the problem that said what would be lost
 	Confirm *Confirm `form:"confirm,omitempty" json:"confirm,omitempty"`
+}
+
+// TryFilterParams defines parameters for TryFilter.
+type TryFilterParams struct {
+	Filter Filter `form:"filter" json:"filter"`
 }
 
 // ListConflictsParams defines parameters for ListConflicts.
@@ -1499,6 +1536,9 @@ type ServerInterface interface {
 	// PutLink Make a feed count on a calendar
 	// (PUT /calendars/{id}/links/{feed})
 	PutLink(c *gin.Context, id Id, feed int64)
+	// TryFilter Which entries a filter on a link would take, and where the others count; nothing is changed
+	// (GET /calendars/{id}/links/{feed}/sorting)
+	TryFilter(c *gin.Context, id Id, feed int64, params TryFilterParams)
 	// StreamChanges Be told of changes as they are committed, by whichever process
 	// (GET /changes)
 	StreamChanges(c *gin.Context)
@@ -2003,6 +2043,51 @@ func (siw *ServerInterfaceWrapper) PutLink(c *gin.Context) {
 	}
 
 	siw.Handler.PutLink(c, id, feed)
+}
+
+// TryFilter operation middleware
+func (siw *ServerInterfaceWrapper) TryFilter(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "feed" -------------
+	var feed int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "feed", c.Param("feed"), &feed, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter feed: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params TryFilterParams
+
+	// ------------- Required query parameter "filter" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "filter", c.Request.URL.Query(), &params.Filter, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter filter: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.TryFilter(c, id, feed, params)
 }
 
 // StreamChanges operation middleware
@@ -3051,6 +3136,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.DELETE(options.BaseURL+"/calendars/:id/links/:feed", wrapper.RemoveLink)
 	router.PATCH(options.BaseURL+"/calendars/:id/links/:feed", wrapper.EditLink)
 	router.PUT(options.BaseURL+"/calendars/:id/links/:feed", wrapper.PutLink)
+	router.GET(options.BaseURL+"/calendars/:id/links/:feed/sorting", wrapper.TryFilter)
 	router.GET(options.BaseURL+"/calendars/:id/bookings", wrapper.ListBookings)
 	router.GET(options.BaseURL+"/bookings", wrapper.ListAllBookings)
 	router.GET(options.BaseURL+"/conflicts", wrapper.ListConflicts)
@@ -3596,6 +3682,51 @@ type PutLinkdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response PutLinkdefaultApplicationProblemPlusJSONResponse) VisitPutLinkResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TryFilterRequestObject struct {
+	Id     Id    `json:"id"`
+	Feed   int64 `json:"feed"`
+	Params TryFilterParams
+}
+
+type TryFilterResponseObject interface {
+	VisitTryFilterResponse(w http.ResponseWriter) error
+}
+
+type TryFilter200JSONResponse Sorting
+
+func (response TryFilter200JSONResponse) VisitTryFilterResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TryFilterdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response TryFilterdefaultApplicationProblemPlusJSONResponse) VisitTryFilterResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -5408,6 +5539,9 @@ type StrictServerInterface interface {
 	// PutLink Make a feed count on a calendar
 	// (PUT /calendars/{id}/links/{feed})
 	PutLink(ctx context.Context, request PutLinkRequestObject) (PutLinkResponseObject, error)
+	// TryFilter Which entries a filter on a link would take, and where the others count; nothing is changed
+	// (GET /calendars/{id}/links/{feed}/sorting)
+	TryFilter(ctx context.Context, request TryFilterRequestObject) (TryFilterResponseObject, error)
 	// StreamChanges Be told of changes as they are committed, by whichever process
 	// (GET /changes)
 	StreamChanges(ctx context.Context, request StreamChangesRequestObject) (StreamChangesResponseObject, error)
@@ -5983,6 +6117,34 @@ func (sh *strictHandler) PutLink(ctx *gin.Context, id Id, feed int64) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(PutLinkResponseObject); ok {
 		if err := validResponse.VisitPutLinkResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// TryFilter operation middleware
+func (sh *strictHandler) TryFilter(ctx *gin.Context, id Id, feed int64, params TryFilterParams) {
+	var request TryFilterRequestObject
+
+	request.Id = id
+	request.Feed = feed
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.TryFilter(ctx, request.(TryFilterRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "TryFilter")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(TryFilterResponseObject); ok {
+		if err := validResponse.VisitTryFilterResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

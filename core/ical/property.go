@@ -33,6 +33,22 @@ type Property struct {
 // Text is the value with the escapes of RFC 5545 section 3.3.11 undone.
 func (p Property) Text() string { return UnescapeText(p.Value) }
 
+// TextList is the value as a list of texts, such as CATEGORIES has (RFC 5545 section 3.1.1), each as Text is.
+func (p Property) TextList() []string {
+	var all []string
+	from := 0
+	for at := 0; at <= len(p.Value); at++ {
+		switch {
+		case at == len(p.Value) || p.Value[at] == ',':
+			all = append(all, strings.TrimSpace(UnescapeText(p.Value[from:at])))
+			from = at + 1
+		case p.Value[at] == '\\':
+			at++ // what it escapes
+		}
+	}
+	return all
+}
+
 // Param returns the first value of the parameter, or "" when there is none.
 func (p Property) Param(name string) string {
 	for rest := p.params; len(rest) > len(name)+1; {

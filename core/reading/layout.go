@@ -254,6 +254,9 @@ func (l laying) wanted(ctx context.Context) (wanted map[slot]Booking, cancelled 
 		if ctx.Err() != nil {
 			return nil, nil, nil, ctx.Err()
 		}
+		if !l.place.Link.Filter.Takes(e) {
+			continue
+		}
 		found, _ := x.Expand(e)
 		if left -= len(found); left < 0 {
 			return nil, nil, nil, ErrTooOften

@@ -325,6 +325,22 @@ func (e Entry) Line() int { return e.lead().Line }
 // Title is the entry's SUMMARY.
 func (e Entry) Title() string { return e.lead().Text("SUMMARY") }
 
+// Texts are the values of a property of the entry, each of those that are lists of texts.
+func (e Entry) Texts(name string) []string {
+	var all []string
+	for _, p := range e.lead().Properties() {
+		if p.Name != name {
+			continue
+		}
+		if name == "CATEGORIES" || name == "RESOURCES" {
+			all = append(all, p.TextList()...)
+		} else {
+			all = append(all, p.Text())
+		}
+	}
+	return all
+}
+
 // Source is the entry as it was read: its components, one after the other.
 func (e Entry) Source() string {
 	var b strings.Builder

@@ -72,12 +72,13 @@ type Link struct {
 	Role      Role
 	Tentative TentativeRule
 	Units     int // taken by each booking, at least 1
+	Filter    Filter
 }
 
 // NewLink checks a link's settings; "" and 0 give the defaults (blocks, tentative, 1
-// unit). The error is a *FieldError.
-func NewLink(role, tentative string, units int) (Link, error) {
-	l := Link{Blocks, AsTentative, 1}
+// unit, no filter). The error is a *FieldError.
+func NewLink(role, tentative string, units int, filter string) (Link, error) {
+	l := Link{Role: Blocks, Tentative: AsTentative, Units: 1}
 	switch r := Role(role); r {
 	case Blocks, Shows:
 		l.Role = r
@@ -98,7 +99,7 @@ func NewLink(role, tentative string, units int) (Link, error) {
 	if units > 0 {
 		l.Units = units
 	}
-	return l, nil
+	return l.withFilter(filter)
 }
 
 // Detail says how much a publication shows of a booking.

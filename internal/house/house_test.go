@@ -26,7 +26,7 @@ var core = []string{"span", "ical", "rrule", "zone", "schedule", "recur", "rules
 // maphash is for keys of maps alone, embed and zip for the built-in zone data, sync for what is
 // worked out once, io for readers and writers that are given.
 var pure = []string{"archive/zip", "bytes", "cmp", "context", "crypto/hmac", "crypto/sha256", "embed", "encoding/base64", "encoding/json", "encoding/binary", "encoding/hex", "errors",
-	"fmt", "hash/maphash", "io", "iter", "maps", "math", "math/bits", "slices", "sort", "strconv", "strings", "sync", "time", "unicode/utf16", "unicode/utf8", "unsafe"}
+	"fmt", "hash/maphash", "io", "iter", "maps", "math", "math/bits", "regexp", "slices", "sort", "strconv", "strings", "sync", "time", "unicode/utf16", "unicode/utf8", "unsafe"}
 
 // impure is what of those packages depends on anything but its arguments.
 var impure = []string{"time.Now", "time.Since", "time.Until", "time.Local", "time.LoadLocation", "time.After", "time.AfterFunc", "time.Sleep", "time.Tick", "time.NewTicker", "time.NewTimer",

@@ -32,12 +32,13 @@ type Link struct {
 	Role, Tentative string
 	Units           int
 	Label           string
+	Filter          string // which of its entries; as core/rules writes it
 }
 
 // row is the link as it is stored. The error is a *rules.FieldError.
 func (l Link) row(feed int64) (store.Link, error) {
-	r, err := rules.NewLink(l.Role, l.Tentative, l.Units)
-	return store.Link{CalendarID: l.Calendar, FeedID: feed, Role: string(r.Role), Tentative: string(r.Tentative), Units: r.Units, Label: strings.TrimSpace(l.Label)}, err
+	r, err := rules.NewLink(l.Role, l.Tentative, l.Units, l.Filter)
+	return store.Link{CalendarID: l.Calendar, FeedID: feed, Role: string(r.Role), Tentative: string(r.Tentative), Units: r.Units, Label: strings.TrimSpace(l.Label), Filter: r.Filter.String()}, err
 }
 
 // AddFeed checks a feed's link by reading it, and adds the feed only if that gives a calendar.
@@ -378,7 +379,7 @@ func (d *Desk) AddLink(ctx context.Context, feed int64, l Link) error {
 		return failed
 	}
 	if slices.ContainsFunc(all, func(l store.Link) bool {
-		return l.CalendarID == row.CalendarID && l.Role == row.Role && l.Tentative == row.Tentative && l.Units == row.Units && l.Label == row.Label
+		return l.CalendarID == row.CalendarID && l.Role == row.Role && l.Tentative == row.Tentative && l.Units == row.Units && l.Label == row.Label && l.Filter == row.Filter
 	}) {
 		return nil // it was sent before
 	}
@@ -388,6 +389,7 @@ func (d *Desk) AddLink(ctx context.Context, feed int64, l Link) error {
 // LinkEdit is what is to change of a link; nil is left as it is.
 type LinkEdit struct {
 	Role, Tentative, Label *string
+	Filter                 *string
 	Units                  *int
 }
 
@@ -405,10 +407,11 @@ func (d *Desk) EditLink(ctx context.Context, by By, calendar, feed int64, to Lin
 		set(e, "tentative", &link.Tentative, to.Tentative)
 		set(e, "units", &link.Units, to.Units)
 		set(e, "label", &link.Label, trimmed(to.Label))
+		set(e, "filter", &link.Filter, trimmed(to.Filter))
 		if err := e.save(tx, &link.Revision); err != nil {
 			return link, err
 		}
-		if _, err := rules.NewLink(link.Role, link.Tentative, link.Units); err != nil {
+		if _, err := rules.NewLink(link.Role, link.Tentative, link.Units, link.Filter); err != nil {
 			return link, err
 		}
 		return link, tx.SaveLink(link)

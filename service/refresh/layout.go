@@ -34,6 +34,11 @@ func (r *Refresher) LayOut(ctx context.Context, tx *store.Tx, link store.Link) e
 	return err
 }
 
+// LastDocument is what the last good reading of a feed gave; nil before the first.
+func (r *Refresher) LastDocument(ctx context.Context, tx *store.Tx, feed int64) (*recur.Document, error) {
+	return lastDocument(ctx, tx, feed)
+}
+
 // lastDocument is what the last good reading of a feed gave; nil before the first.
 func lastDocument(ctx context.Context, tx *store.Tx, feed int64) (*recur.Document, error) {
 	packed, err := tx.Body(feed)

@@ -168,7 +168,7 @@ func spotOf(tx *store.Tx, link store.Link) (spot, error) {
 	if err != nil {
 		return spot{}, errors.Join(errCalendar, err)
 	}
-	l, err := rules.NewLink(link.Role, link.Tentative, link.Units)
+	l, err := rules.NewLink(link.Role, link.Tentative, link.Units, link.Filter)
 	if err != nil {
 		return spot{}, errors.Join(errCalendar, err)
 	}

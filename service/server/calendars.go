@@ -49,6 +49,30 @@ func (s *server) PutLink(ctx context.Context, r gen.PutLinkRequestObject) (gen.P
 	return gen.PutLink200JSONResponse(one), err
 }
 
+// TryFilter shows what a filter would do.
+func (s *server) TryFilter(ctx context.Context, r gen.TryFilterRequestObject) (gen.TryFilterResponseObject, error) {
+	sorting, err := s.Desk.TryFilter(ctx, r.Id, r.Feed, r.Params.Filter)
+	if err != nil {
+		return nil, err
+	}
+	calendars, err := s.Store.Calendars(ctx)
+	if err != nil {
+		return nil, err
+	}
+	names := map[int64]string{}
+	for _, c := range calendars {
+		names[c.ID] = c.Name
+	}
+	out := gen.TryFilter200JSONResponse{Taken: sorting.Taken, Left: sorting.Left, Lost: sorting.Lost, Entries: make([]gen.SortedEntry, len(sorting.Entries))}
+	for i, e := range sorting.Entries {
+		out.Entries[i] = gen.SortedEntry{Title: e.Title, Place: optional(e.Where), Takes: e.Takes, Also: []string{}}
+		for _, id := range e.Also {
+			out.Entries[i].Also = append(out.Entries[i].Also, names[id])
+		}
+	}
+	return out, nil
+}
+
 func (s *server) ListBookings(ctx context.Context, r gen.ListBookingsRequestObject) (gen.ListBookingsResponseObject, error) {
 	row, err := s.Store.Calendar(ctx, r.Id)
 	if err != nil {
@@ -136,7 +160,7 @@ func (s *server) calendarsJSON(ctx context.Context, rows []store.Calendar) ([]ge
 			OpenConflicts: open[c.ID], Trouble: troubleOf(c)}
 		for _, l := range names.links[c.ID] {
 			all[i].Links = append(all[i].Links, gen.Link{Feed: l.FeedID, Revision: l.Revision, Role: gen.Role(l.Role), Tentative: gen.TentativeRule(l.Tentative),
-				Units: l.Units, Label: names.label(c.ID, l.FeedID), Color: gen.Color(names.feeds[l.FeedID].Color), Notices: linesOf(l.Notices)})
+				Units: l.Units, Filter: l.Filter, Label: names.label(c.ID, l.FeedID), Color: gen.Color(names.feeds[l.FeedID].Color), Notices: linesOf(l.Notices)})
 		}
 	}
 	return all, nil

@@ -64,7 +64,7 @@ func (s *server) EditCalendar(ctx context.Context, r gen.EditCalendarRequestObje
 }
 
 func (s *server) EditLink(ctx context.Context, r gen.EditLinkRequestObject) (gen.EditLinkResponseObject, error) {
-	to := desk.LinkEdit{Role: (*string)(r.Body.Role), Tentative: (*string)(r.Body.Tentative), Units: r.Body.Units, Label: r.Body.Label}
+	to := desk.LinkEdit{Role: (*string)(r.Body.Role), Tentative: (*string)(r.Body.Tentative), Units: r.Body.Units, Label: r.Body.Label, Filter: r.Body.Filter}
 	if err := s.Desk.EditLink(ctx, by(ctx, r.Body.Revision), r.Id, r.Feed, to); err != nil {
 		return nil, err
 	}

@@ -72,7 +72,7 @@ func (s *server) CreateFeed(ctx context.Context, r gen.CreateFeedRequestObject) 
 }
 
 func linkOf(calendar int64, r gen.LinkRequest) desk.Link {
-	return desk.Link{Calendar: calendar, Role: string(orEmpty(r.Role)), Tentative: string(orEmpty(r.Tentative)), Units: orEmpty(r.Units), Label: orEmpty(r.Label)}
+	return desk.Link{Calendar: calendar, Role: string(orEmpty(r.Role)), Tentative: string(orEmpty(r.Tentative)), Units: orEmpty(r.Units), Label: orEmpty(r.Label), Filter: orEmpty(r.Filter)}
 }
 
 // orEmpty is what a request says, or nothing.

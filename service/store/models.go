@@ -222,6 +222,7 @@ type Link struct {
 	Tentative  string
 	Units      int
 	Label      string
+	Filter     string          // as core/rules writes it; "": all of it
 	Notices    string          // entries to come that take nothing on the calendar though they may be meant to, a line each
 	Freed      []reading.Freed `gorm:"serializer:json"` // by readings, lately
 	Revision   int64           `gorm:"default:1"`

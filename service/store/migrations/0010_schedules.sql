@@ -4,3 +4,5 @@ UPDATE feeds SET address = REGEXP_REPLACE(address, '^([a-z]+://[^/]*)/.*$', '\\1
 ALTER TABLE feeds
   ADD COLUMN IF NOT EXISTS schedule VARCHAR(400) NOT NULL DEFAULT '',
   ADD COLUMN IF NOT EXISTS paused_at DATETIME(6) NULL;
+-- Which entries of a feed count on a calendar.
+ALTER TABLE links ADD COLUMN IF NOT EXISTS filter VARCHAR(400) NOT NULL DEFAULT '';

@@ -171,6 +171,13 @@ export const useEditLink = () =>
     data(api.PATCH('/calendars/{id}/links/{feed}', { params: { path: { id, feed } }, body })),
   )
 
+/** Which entries a filter would take, and where the others count. */
+export const useTryFilter = () =>
+  useMutation({
+    mutationFn: ({ id, feed, filter }: { id: number; feed: number; filter: string }) =>
+      data(api.GET('/calendars/{id}/links/{feed}/sorting', { params: { path: { id, feed }, query: { filter } } })),
+  })
+
 export const useAddPublication = () =>
   useChange((body: Schemas['PublicationRequest']) => data(api.POST('/publications', { body })))
 

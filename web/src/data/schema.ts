@@ -381,6 +381,28 @@ export interface paths {
         patch: operations["editLink"];
         trace?: never;
     };
+    "/calendars/{id}/links/{feed}/sorting": {
+        parameters: {
+            query: {
+                filter: components["schemas"]["Filter"];
+            };
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+                feed: number;
+            };
+            cookie?: never;
+        };
+        /** Which entries a filter on a link would take, and where the others count; nothing is changed */
+        get: operations["tryFilter"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/calendars/{id}/bookings": {
         parameters: {
             query: {
@@ -1139,6 +1161,7 @@ export interface components {
             units?: number;
             /** @description Shown on its bookings; the feed's name when left out */
             label?: string;
+            filter?: components["schemas"]["Filter"];
         };
         LinkEdit: {
             revision: components["schemas"]["Revision"];
@@ -1147,6 +1170,24 @@ export interface components {
             units?: number;
             /** @description Shown on its bookings; empty for the feed's name */
             label?: string;
+            filter?: components["schemas"]["Filter"];
+        };
+        /** @description Which entries of the feed count: 'title has Ketch', 'place has no Pontoon', 'category matches ^(sail|oar)$', 'resource matches no ^crane'; empty for all */
+        Filter: string;
+        Sorting: {
+            taken: number;
+            left: number;
+            /** @description Of those that are left: those that count on no calendar then */
+            lost: number;
+            /** @description A hundred at most, those that count nowhere first */
+            entries: components["schemas"]["SortedEntry"][];
+        };
+        SortedEntry: {
+            title: string;
+            place?: string;
+            takes: boolean;
+            /** @description Names of other calendars on which it counts */
+            also: string[];
         };
         Link: {
             /** Format: int64 */
@@ -1157,6 +1198,8 @@ export interface components {
             tentative: components["schemas"]["TentativeRule"];
             units: number;
             label: string;
+            /** @description Which of its entries count; empty for all */
+            filter: string;
             color: components["schemas"]["Color"];
             /** @description Entries to come that take nothing on this calendar though they may be meant to */
             notices: string[];
@@ -2221,6 +2264,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Calendar"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    tryFilter: {
+        parameters: {
+            query: {
+                filter: components["schemas"]["Filter"];
+            };
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+                feed: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description By the last good reading of the feed */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Sorting"];
                 };
             };
             default: components["responses"]["Problem"];

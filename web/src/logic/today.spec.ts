@@ -17,6 +17,7 @@ const linked = (role: 'blocks' | 'shows', ...feeds: number[]): Calendar => ({
     tentative: 'tentative',
     units: 1,
     label: '',
+    filter: '',
     color: 'teal',
     notices: [],
   })),

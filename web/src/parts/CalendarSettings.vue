@@ -6,6 +6,7 @@ import { removals, useAddLink, useEditCalendar, useEditLink, useFeeds } from '@/
 import { useProblems } from '@/logic/form'
 import { useRemoval } from '@/logic/removal'
 import FeedTag from './FeedTag.vue'
+import FilterField from './FilterField.vue'
 import LossDialog from './LossDialog.vue'
 
 const props = defineProps<{ calendar: Calendar; modelValue: boolean }>()
@@ -113,6 +114,7 @@ async function put() {
                 >Take off</el-button
               >
             </div>
+            <FilterField :calendar="calendar" :link="l" />
           </li>
         </ul>
         <div v-if="free.length > 0" class="act">
