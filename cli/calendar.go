@@ -49,6 +49,7 @@ func (env *Env) calendarCommand() *cli.Command {
 				},
 				Action: env.onOne(env.calendarShow),
 			},
+			env.changesCommand("calendar", "Ketch Merrow", calendarChanges),
 			{
 				Name: "refresh", Usage: "read all feeds of a calendar now", ArgsUsage: "CALENDAR", Flags: []cli.Flag{jsonFlag},
 				Description: "Example: wharf calendar refresh \"Ketch Merrow\"",

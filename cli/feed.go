@@ -51,6 +51,7 @@ func (env *Env) feedCommand() *cli.Command {
 			},
 			env.tryCommand(),
 			env.heldCommand(),
+			env.changesCommand("feed", "Ketch, Merrow Charter Desk", feedChanges),
 			{
 				Name: "refresh", Usage: "read feeds now", ArgsUsage: "[FEED...]",
 				Description: "Example: wharf feed refresh --all",

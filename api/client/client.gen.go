@@ -36,6 +36,54 @@ func (e AnswerKind) Valid() bool {
 	}
 }
 
+// Defines values for BookingChangeKind.
+const (
+	BookingAdded       BookingChangeKind = "added"
+	BookingChanged     BookingChangeKind = "changed"
+	BookingPassed      BookingChangeKind = "passed"
+	BookingRemoved     BookingChangeKind = "removed"
+	BookingWithTheFeed BookingChangeKind = "with_the_feed"
+)
+
+// Valid indicates whether the value is a known member of the BookingChangeKind enum.
+func (e BookingChangeKind) Valid() bool {
+	switch e {
+	case BookingAdded:
+		return true
+	case BookingChanged:
+		return true
+	case BookingPassed:
+		return true
+	case BookingRemoved:
+		return true
+	case BookingWithTheFeed:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for BookingShownStatus.
+const (
+	ShownFirm      BookingShownStatus = "firm"
+	ShownFree      BookingShownStatus = "free"
+	ShownTentative BookingShownStatus = "tentative"
+)
+
+// Valid indicates whether the value is a known member of the BookingShownStatus enum.
+func (e BookingShownStatus) Valid() bool {
+	switch e {
+	case ShownFirm:
+		return true
+	case ShownFree:
+		return true
+	case ShownTentative:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for Color.
 const (
 	Azure  Color = "azure"
@@ -582,6 +630,23 @@ type Booking struct {
 	Verdict   Verdict   `json:"verdict"`
 }
 
+// BookingChange defines model for BookingChange.
+type BookingChange struct {
+	// At End of the reading that showed it
+	At     time.Time     `json:"at"`
+	Became *BookingShown `json:"became,omitempty"`
+
+	// Booking One that came from no feed has neither feed, platform nor color, and is labelled Wharf
+	Booking Booking `json:"booking"`
+
+	// Kind passed: it is over and its feed shows it no more; with_the_feed: it was there at the first reading
+	Kind BookingChangeKind `json:"kind"`
+	Was  *BookingShown     `json:"was,omitempty"`
+}
+
+// BookingChangeKind passed: it is over and its feed shows it no more; with_the_feed: it was there at the first reading
+type BookingChangeKind string
+
 // BookingLife defines model for BookingLife.
 type BookingLife struct {
 	// Booking One that came from no feed has neither feed, platform nor color, and is labelled Wharf
@@ -591,6 +656,19 @@ type BookingLife struct {
 	Original *Booking `json:"original,omitempty"`
 	Travels  []Travel `json:"travels"`
 }
+
+// BookingShown defines model for BookingShown.
+type BookingShown struct {
+	End string `json:"end"`
+
+	// Start As those of a booking
+	Start  string              `json:"start"`
+	Status *BookingShownStatus `json:"status,omitempty"`
+	Title  string              `json:"title"`
+}
+
+// BookingShownStatus defines model for BookingShown.Status.
+type BookingShownStatus string
 
 // Calendar defines model for Calendar.
 type Calendar struct {
@@ -1296,8 +1374,14 @@ type Id = int64
 // Limit defines model for limit.
 type Limit = int
 
+// Since defines model for since.
+type Since = time.Time
+
 // Try defines model for try.
 type Try = bool
+
+// Until defines model for until.
+type Until = time.Time
 
 // AnswerParams defines parameters for Answer.
 type AnswerParams struct {
@@ -1336,6 +1420,15 @@ type ListBookingsParams struct {
 
 	// To Day after the last
 	To openapi_types.Date `form:"to" json:"to"`
+}
+
+// ListCalendarChangesParams defines parameters for ListCalendarChanges.
+type ListCalendarChangesParams struct {
+	// Since After this moment; a day ago when left out
+	Since *Since `form:"since,omitempty" json:"since,omitempty"`
+
+	// Until And up to this one; now when left out
+	Until *Until `form:"until,omitempty" json:"until,omitempty"`
 }
 
 // RemoveLinkParams defines parameters for RemoveLink.
@@ -1388,6 +1481,15 @@ type ListFeedsParams struct {
 type RemoveFeedParams struct {
 	// Confirm The `confirm` of the problem that said what would be lost
 	Confirm *Confirm `form:"confirm,omitempty" json:"confirm,omitempty"`
+}
+
+// ListFeedChangesParams defines parameters for ListFeedChanges.
+type ListFeedChangesParams struct {
+	// Since After this moment; a day ago when left out
+	Since *Since `form:"since,omitempty" json:"since,omitempty"`
+
+	// Until And up to this one; now when left out
+	Until *Until `form:"until,omitempty" json:"until,omitempty"`
 }
 
 // DecideHeldParams defines parameters for DecideHeld.
@@ -1652,6 +1754,11 @@ type ClientInterface interface {
 	// Corresponds with GET /calendars/{id}/bookings (the `ListBookings` operationId).
 	ListBookings(ctx context.Context, id Id, params *ListBookingsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ListCalendarChanges What readings changed, booking by booking
+	//
+	// Corresponds with GET /calendars/{id}/changes (the `ListCalendarChanges` operationId).
+	ListCalendarChanges(ctx context.Context, id Id, params *ListCalendarChangesParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// RemoveLink Remove a link
 	//
 	// The bookings of the feed leave the calendar; the feed stays. What would open or be lost is told first, with a problem 409 that has `loses` and `confirm`; the call with that `confirm` does it.
@@ -1785,6 +1892,11 @@ type ClientInterface interface {
 	//
 	// Corresponds with PATCH /feeds/{id} (the `EditFeed` operationId).
 	EditFeed(ctx context.Context, id Id, body EditFeedJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListFeedChanges What readings changed, booking by booking
+	//
+	// Corresponds with GET /feeds/{id}/changes (the `ListFeedChanges` operationId).
+	ListFeedChanges(ctx context.Context, id Id, params *ListFeedChangesParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListHeld List what a feed does not show any more and stands all the same
 	//
@@ -2250,6 +2362,21 @@ func (c *Client) ListBookings(ctx context.Context, id Id, params *ListBookingsPa
 	return c.Client.Do(req)
 }
 
+// ListCalendarChanges What readings changed, booking by booking
+//
+// Corresponds with GET /calendars/{id}/changes (the `ListCalendarChanges` operationId).
+func (c *Client) ListCalendarChanges(ctx context.Context, id Id, params *ListCalendarChangesParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListCalendarChangesRequest(c.Server, id, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // RemoveLink Remove a link
 //
 // The bookings of the feed leave the calendar; the feed stays. What would open or be lost is told first, with a problem 409 that has `loses` and `confirm`; the call with that `confirm` does it.
@@ -2564,6 +2691,21 @@ func (c *Client) EditFeedWithBody(ctx context.Context, id Id, contentType string
 // Corresponds with PATCH /feeds/{id} (the `EditFeed` operationId).
 func (c *Client) EditFeed(ctx context.Context, id Id, body EditFeedJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewEditFeedRequest(c.Server, id, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListFeedChanges What readings changed, booking by booking
+//
+// Corresponds with GET /feeds/{id}/changes (the `ListFeedChanges` operationId).
+func (c *Client) ListFeedChanges(ctx context.Context, id Id, params *ListFeedChangesParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListFeedChangesRequest(c.Server, id, params)
 	if err != nil {
 		return nil, err
 	}
@@ -3709,6 +3851,79 @@ func NewListBookingsRequest(server string, id Id, params *ListBookingsParams) (*
 	return req, nil
 }
 
+// NewListCalendarChangesRequest constructs an http.Request for the ListCalendarChanges method
+func NewListCalendarChangesRequest(server string, id Id, params *ListCalendarChangesParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/calendars/%s/changes", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.Since != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "since", *params.Since, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: "date-time"}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Until != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "until", *params.Until, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: "date-time"}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewRemoveLinkRequest constructs an http.Request for the RemoveLink method
 func NewRemoveLinkRequest(server string, id Id, feed int64, params *RemoveLinkParams) (*http.Request, error) {
 	var err error
@@ -4476,6 +4691,79 @@ func NewEditFeedRequestWithBody(server string, id Id, contentType string, body i
 	}
 
 	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewListFeedChangesRequest constructs an http.Request for the ListFeedChanges method
+func NewListFeedChangesRequest(server string, id Id, params *ListFeedChangesParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/feeds/%s/changes", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.Since != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "since", *params.Since, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: "date-time"}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Until != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "until", *params.Until, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: "date-time"}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
 
 	return req, nil
 }
@@ -5883,6 +6171,13 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /calendars/{id}/bookings (the `ListBookings` operationId).
 	ListBookingsWithResponse(ctx context.Context, id Id, params *ListBookingsParams, reqEditors ...RequestEditorFn) (*ListBookingsResponse, error)
 
+	// ListCalendarChangesWithResponse What readings changed, booking by booking
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /calendars/{id}/changes (the `ListCalendarChanges` operationId).
+	ListCalendarChangesWithResponse(ctx context.Context, id Id, params *ListCalendarChangesParams, reqEditors ...RequestEditorFn) (*ListCalendarChangesResponse, error)
+
 	// RemoveLinkWithResponse Remove a link
 	//
 	// The bookings of the feed leave the calendar; the feed stays. What would open or be lost is told first, with a problem 409 that has `loses` and `confirm`; the call with that `confirm` does it.
@@ -6034,6 +6329,13 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with PATCH /feeds/{id} (the `EditFeed` operationId).
 	EditFeedWithResponse(ctx context.Context, id Id, body EditFeedJSONRequestBody, reqEditors ...RequestEditorFn) (*EditFeedResponse, error)
+
+	// ListFeedChangesWithResponse What readings changed, booking by booking
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /feeds/{id}/changes (the `ListFeedChanges` operationId).
+	ListFeedChangesWithResponse(ctx context.Context, id Id, params *ListFeedChangesParams, reqEditors ...RequestEditorFn) (*ListFeedChangesResponse, error)
 
 	// ListHeldWithResponse List what a feed does not show any more and stands all the same
 	//
@@ -6830,6 +7132,61 @@ func (r ListBookingsResponse) ContentType() string {
 	return ""
 }
 
+// ListCalendarChangesResponseDefaultHeaders the declared response headers of an HTTP default response for ListCalendarChanges
+type ListCalendarChangesResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type ListCalendarChangesResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]BookingChange
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *ListCalendarChangesResponseDefaultHeaders
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListCalendarChangesResponse) GetJSON200() *[]BookingChange {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListCalendarChangesResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListCalendarChangesResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListCalendarChangesResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListCalendarChangesResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListCalendarChangesResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 // RemoveLinkResponseDefaultHeaders the declared response headers of an HTTP default response for RemoveLink
 type RemoveLinkResponseDefaultHeaders struct {
 	RetryAfter *int
@@ -7587,6 +7944,61 @@ func (r EditFeedResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r EditFeedResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+// ListFeedChangesResponseDefaultHeaders the declared response headers of an HTTP default response for ListFeedChanges
+type ListFeedChangesResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type ListFeedChangesResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]BookingChange
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *ListFeedChangesResponseDefaultHeaders
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListFeedChangesResponse) GetJSON200() *[]BookingChange {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListFeedChangesResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListFeedChangesResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListFeedChangesResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListFeedChangesResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListFeedChangesResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -9345,6 +9757,19 @@ func (c *ClientWithResponses) ListBookingsWithResponse(ctx context.Context, id I
 	return ParseListBookingsResponse(rsp)
 }
 
+// ListCalendarChangesWithResponse What readings changed, booking by booking
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /calendars/{id}/changes (the `ListCalendarChanges` operationId).
+func (c *ClientWithResponses) ListCalendarChangesWithResponse(ctx context.Context, id Id, params *ListCalendarChangesParams, reqEditors ...RequestEditorFn) (*ListCalendarChangesResponse, error) {
+	rsp, err := c.ListCalendarChanges(ctx, id, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListCalendarChangesResponse(rsp)
+}
+
 // RemoveLinkWithResponse Remove a link
 //
 // The bookings of the feed leave the calendar; the feed stays. What would open or be lost is told first, with a problem 409 that has `loses` and `confirm`; the call with that `confirm` does it.
@@ -9609,6 +10034,19 @@ func (c *ClientWithResponses) EditFeedWithResponse(ctx context.Context, id Id, b
 		return nil, err
 	}
 	return ParseEditFeedResponse(rsp)
+}
+
+// ListFeedChangesWithResponse What readings changed, booking by booking
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /feeds/{id}/changes (the `ListFeedChanges` operationId).
+func (c *ClientWithResponses) ListFeedChangesWithResponse(ctx context.Context, id Id, params *ListFeedChangesParams, reqEditors ...RequestEditorFn) (*ListFeedChangesResponse, error) {
+	rsp, err := c.ListFeedChanges(ctx, id, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListFeedChangesResponse(rsp)
 }
 
 // ListHeldWithResponse List what a feed does not show any more and stands all the same
@@ -10573,6 +11011,52 @@ func ParseListBookingsResponse(rsp *http.Response) (*ListBookingsResponse, error
 	return response, nil
 }
 
+// ParseListCalendarChangesResponse parses an HTTP response from a ListCalendarChangesWithResponse call
+func ParseListCalendarChangesResponse(rsp *http.Response) (*ListCalendarChangesResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListCalendarChangesResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []BookingChange
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers ListCalendarChangesResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
 // ParseRemoveLinkResponse parses an HTTP response from a RemoveLinkWithResponse call
 func ParseRemoveLinkResponse(rsp *http.Response) (*RemoveLinkResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -11209,6 +11693,52 @@ func ParseEditFeedResponse(rsp *http.Response) (*EditFeedResponse, error) {
 	switch {
 	case true:
 		var headers EditFeedResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
+// ParseListFeedChangesResponse parses an HTTP response from a ListFeedChangesWithResponse call
+func ParseListFeedChangesResponse(rsp *http.Response) (*ListFeedChangesResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListFeedChangesResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []BookingChange
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers ListFeedChangesResponseDefaultHeaders
 		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
 			var value int
 			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {

@@ -36,6 +36,54 @@ func (e AnswerKind) Valid() bool {
 	}
 }
 
+// Defines values for BookingChangeKind.
+const (
+	BookingAdded       BookingChangeKind = "added"
+	BookingChanged     BookingChangeKind = "changed"
+	BookingPassed      BookingChangeKind = "passed"
+	BookingRemoved     BookingChangeKind = "removed"
+	BookingWithTheFeed BookingChangeKind = "with_the_feed"
+)
+
+// Valid indicates whether the value is a known member of the BookingChangeKind enum.
+func (e BookingChangeKind) Valid() bool {
+	switch e {
+	case BookingAdded:
+		return true
+	case BookingChanged:
+		return true
+	case BookingPassed:
+		return true
+	case BookingRemoved:
+		return true
+	case BookingWithTheFeed:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for BookingShownStatus.
+const (
+	ShownFirm      BookingShownStatus = "firm"
+	ShownFree      BookingShownStatus = "free"
+	ShownTentative BookingShownStatus = "tentative"
+)
+
+// Valid indicates whether the value is a known member of the BookingShownStatus enum.
+func (e BookingShownStatus) Valid() bool {
+	switch e {
+	case ShownFirm:
+		return true
+	case ShownFree:
+		return true
+	case ShownTentative:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for Color.
 const (
 	Azure  Color = "azure"
@@ -582,6 +630,23 @@ type Booking struct {
 	Verdict   Verdict   `json:"verdict"`
 }
 
+// BookingChange defines model for BookingChange.
+type BookingChange struct {
+	// At End of the reading that showed it
+	At     time.Time     `json:"at"`
+	Became *BookingShown `json:"became,omitempty"`
+
+	// Booking One that came from no feed has neither feed, platform nor color, and is labelled Wharf
+	Booking Booking `json:"booking"`
+
+	// Kind passed: it is over and its feed shows it no more; with_the_feed: it was there at the first reading
+	Kind BookingChangeKind `json:"kind"`
+	Was  *BookingShown     `json:"was,omitempty"`
+}
+
+// BookingChangeKind passed: it is over and its feed shows it no more; with_the_feed: it was there at the first reading
+type BookingChangeKind string
+
 // BookingLife defines model for BookingLife.
 type BookingLife struct {
 	// Booking One that came from no feed has neither feed, platform nor color, and is labelled Wharf
@@ -591,6 +656,19 @@ type BookingLife struct {
 	Original *Booking `json:"original,omitempty"`
 	Travels  []Travel `json:"travels"`
 }
+
+// BookingShown defines model for BookingShown.
+type BookingShown struct {
+	End string `json:"end"`
+
+	// Start As those of a booking
+	Start  string              `json:"start"`
+	Status *BookingShownStatus `json:"status,omitempty"`
+	Title  string              `json:"title"`
+}
+
+// BookingShownStatus defines model for BookingShown.Status.
+type BookingShownStatus string
 
 // Calendar defines model for Calendar.
 type Calendar struct {
@@ -1296,8 +1374,14 @@ type Id = int64
 // Limit defines model for limit.
 type Limit = int
 
+// Since defines model for since.
+type Since = time.Time
+
 // Try defines model for try.
 type Try = bool
+
+// Until defines model for until.
+type Until = time.Time
 
 // AnswerParams defines parameters for Answer.
 type AnswerParams struct {
@@ -1336,6 +1420,15 @@ type ListBookingsParams struct {
 
 	// To Day after the last
 	To openapi_types.Date `form:"to" json:"to"`
+}
+
+// ListCalendarChangesParams defines parameters for ListCalendarChanges.
+type ListCalendarChangesParams struct {
+	// Since After this moment; a day ago when left out
+	Since *Since `form:"since,omitempty" json:"since,omitempty"`
+
+	// Until And up to this one; now when left out
+	Until *Until `form:"until,omitempty" json:"until,omitempty"`
 }
 
 // RemoveLinkParams defines parameters for RemoveLink.
@@ -1388,6 +1481,15 @@ type ListFeedsParams struct {
 type RemoveFeedParams struct {
 	// Confirm The `confirm` of the problem that said what would be lost
 	Confirm *Confirm `form:"confirm,omitempty" json:"confirm,omitempty"`
+}
+
+// ListFeedChangesParams defines parameters for ListFeedChanges.
+type ListFeedChangesParams struct {
+	// Since After this moment; a day ago when left out
+	Since *Since `form:"since,omitempty" json:"since,omitempty"`
+
+	// Until And up to this one; now when left out
+	Until *Until `form:"until,omitempty" json:"until,omitempty"`
 }
 
 // DecideHeldParams defines parameters for DecideHeld.
@@ -1527,6 +1629,9 @@ type ServerInterface interface {
 	// ListBookings List what is on a calendar, echoes too
 	// (GET /calendars/{id}/bookings)
 	ListBookings(c *gin.Context, id Id, params ListBookingsParams)
+	// ListCalendarChanges What readings changed, booking by booking
+	// (GET /calendars/{id}/changes)
+	ListCalendarChanges(c *gin.Context, id Id, params ListCalendarChangesParams)
 	// RemoveLink Remove a link
 	// (DELETE /calendars/{id}/links/{feed})
 	RemoveLink(c *gin.Context, id Id, feed int64, params RemoveLinkParams)
@@ -1569,6 +1674,9 @@ type ServerInterface interface {
 	// EditFeed Change a feed
 	// (PATCH /feeds/{id})
 	EditFeed(c *gin.Context, id Id)
+	// ListFeedChanges What readings changed, booking by booking
+	// (GET /feeds/{id}/changes)
+	ListFeedChanges(c *gin.Context, id Id, params ListFeedChangesParams)
 	// ListHeld List what a feed does not show any more and stands all the same
 	// (GET /feeds/{id}/held)
 	ListHeld(c *gin.Context, id Id)
@@ -1930,6 +2038,50 @@ func (siw *ServerInterfaceWrapper) ListBookings(c *gin.Context) {
 	}
 
 	siw.Handler.ListBookings(c, id, params)
+}
+
+// ListCalendarChanges operation middleware
+func (siw *ServerInterfaceWrapper) ListCalendarChanges(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListCalendarChangesParams
+
+	// ------------- Optional query parameter "since" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "since", c.Request.URL.Query(), &params.Since, runtime.BindQueryParameterOptions{Type: "string", Format: "date-time"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter since: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "until" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "until", c.Request.URL.Query(), &params.Until, runtime.BindQueryParameterOptions{Type: "string", Format: "date-time"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter until: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListCalendarChanges(c, id, params)
 }
 
 // RemoveLink operation middleware
@@ -2388,6 +2540,50 @@ func (siw *ServerInterfaceWrapper) EditFeed(c *gin.Context) {
 	}
 
 	siw.Handler.EditFeed(c, id)
+}
+
+// ListFeedChanges operation middleware
+func (siw *ServerInterfaceWrapper) ListFeedChanges(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListFeedChangesParams
+
+	// ------------- Optional query parameter "since" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "since", c.Request.URL.Query(), &params.Since, runtime.BindQueryParameterOptions{Type: "string", Format: "date-time"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter since: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "until" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "until", c.Request.URL.Query(), &params.Until, runtime.BindQueryParameterOptions{Type: "string", Format: "date-time"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter until: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListFeedChanges(c, id, params)
 }
 
 // ListHeld operation middleware
@@ -3121,6 +3317,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/feeds", wrapper.ListFeeds)
 	router.POST(options.BaseURL+"/feeds", wrapper.CreateFeed)
 	router.POST(options.BaseURL+"/trials", wrapper.TryLinks)
+	router.GET(options.BaseURL+"/feeds/:id/changes", wrapper.ListFeedChanges)
 	router.DELETE(options.BaseURL+"/feeds/:id", wrapper.RemoveFeed)
 	router.GET(options.BaseURL+"/feeds/:id", wrapper.GetFeed)
 	router.PATCH(options.BaseURL+"/feeds/:id", wrapper.EditFeed)
@@ -3130,6 +3327,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/feeds/:id/held", wrapper.DecideHeld)
 	router.GET(options.BaseURL+"/calendars", wrapper.ListCalendars)
 	router.POST(options.BaseURL+"/calendars", wrapper.CreateCalendar)
+	router.GET(options.BaseURL+"/calendars/:id/changes", wrapper.ListCalendarChanges)
 	router.DELETE(options.BaseURL+"/calendars/:id", wrapper.RemoveCalendar)
 	router.GET(options.BaseURL+"/calendars/:id", wrapper.GetCalendar)
 	router.PATCH(options.BaseURL+"/calendars/:id", wrapper.EditCalendar)
@@ -3553,6 +3751,50 @@ type ListBookingsdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ListBookingsdefaultApplicationProblemPlusJSONResponse) VisitListBookingsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListCalendarChangesRequestObject struct {
+	Id     Id `json:"id"`
+	Params ListCalendarChangesParams
+}
+
+type ListCalendarChangesResponseObject interface {
+	VisitListCalendarChangesResponse(w http.ResponseWriter) error
+}
+
+type ListCalendarChanges200JSONResponse []BookingChange
+
+func (response ListCalendarChanges200JSONResponse) VisitListCalendarChangesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListCalendarChangesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response ListCalendarChangesdefaultApplicationProblemPlusJSONResponse) VisitListCalendarChangesResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -4203,6 +4445,50 @@ type EditFeeddefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response EditFeeddefaultApplicationProblemPlusJSONResponse) VisitEditFeedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListFeedChangesRequestObject struct {
+	Id     Id `json:"id"`
+	Params ListFeedChangesParams
+}
+
+type ListFeedChangesResponseObject interface {
+	VisitListFeedChangesResponse(w http.ResponseWriter) error
+}
+
+type ListFeedChanges200JSONResponse []BookingChange
+
+func (response ListFeedChanges200JSONResponse) VisitListFeedChangesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListFeedChangesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response ListFeedChangesdefaultApplicationProblemPlusJSONResponse) VisitListFeedChangesResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -5530,6 +5816,9 @@ type StrictServerInterface interface {
 	// ListBookings List what is on a calendar, echoes too
 	// (GET /calendars/{id}/bookings)
 	ListBookings(ctx context.Context, request ListBookingsRequestObject) (ListBookingsResponseObject, error)
+	// ListCalendarChanges What readings changed, booking by booking
+	// (GET /calendars/{id}/changes)
+	ListCalendarChanges(ctx context.Context, request ListCalendarChangesRequestObject) (ListCalendarChangesResponseObject, error)
 	// RemoveLink Remove a link
 	// (DELETE /calendars/{id}/links/{feed})
 	RemoveLink(ctx context.Context, request RemoveLinkRequestObject) (RemoveLinkResponseObject, error)
@@ -5572,6 +5861,9 @@ type StrictServerInterface interface {
 	// EditFeed Change a feed
 	// (PATCH /feeds/{id})
 	EditFeed(ctx context.Context, request EditFeedRequestObject) (EditFeedResponseObject, error)
+	// ListFeedChanges What readings changed, booking by booking
+	// (GET /feeds/{id}/changes)
+	ListFeedChanges(ctx context.Context, request ListFeedChangesRequestObject) (ListFeedChangesResponseObject, error)
 	// ListHeld List what a feed does not show any more and stands all the same
 	// (GET /feeds/{id}/held)
 	ListHeld(ctx context.Context, request ListHeldRequestObject) (ListHeldResponseObject, error)
@@ -5999,6 +6291,33 @@ func (sh *strictHandler) ListBookings(ctx *gin.Context, id Id, params ListBookin
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(ListBookingsResponseObject); ok {
 		if err := validResponse.VisitListBookingsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListCalendarChanges operation middleware
+func (sh *strictHandler) ListCalendarChanges(ctx *gin.Context, id Id, params ListCalendarChangesParams) {
+	var request ListCalendarChangesRequestObject
+
+	request.Id = id
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListCalendarChanges(ctx, request.(ListCalendarChangesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListCalendarChanges")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListCalendarChangesResponseObject); ok {
+		if err := validResponse.VisitListCalendarChangesResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {
@@ -6457,6 +6776,33 @@ func (sh *strictHandler) EditFeed(ctx *gin.Context, id Id) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(EditFeedResponseObject); ok {
 		if err := validResponse.VisitEditFeedResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListFeedChanges operation middleware
+func (sh *strictHandler) ListFeedChanges(ctx *gin.Context, id Id, params ListFeedChangesParams) {
+	var request ListFeedChangesRequestObject
+
+	request.Id = id
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListFeedChanges(ctx, request.(ListFeedChangesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListFeedChanges")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListFeedChangesResponseObject); ok {
+		if err := validResponse.VisitListFeedChangesResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

@@ -14,6 +14,7 @@ import (
 	"wharf/core/reading"
 	"wharf/core/recur"
 	"wharf/core/rules"
+	"wharf/core/span"
 	"wharf/service/store"
 )
 
@@ -258,6 +259,21 @@ func apply(row *store.Booking, b reading.Booking) {
 func sightingRow(s reading.Sighting) store.Sighting {
 	return store.Sighting{BookingID: s.Booking, UID: s.UID, Title: s.Title, Status: string(s.Status), Form: s.Form, StartPoint: s.Span.Start, EndPoint: s.Span.End,
 		NotBefore: orNil(s.NotBefore), SeenBy: s.SeenBy, OverNotBefore: orNil(s.Over.NotBefore), OverSeenBy: s.Over.SeenBy, TextID: s.Text.ID, Piece: s.Text.Piece}
+}
+
+// HistoryOf is what readings did to a booking after since and until until. now is the point at which it was
+// when it went.
+func HistoryOf(b store.Booking, over []store.Sighting, now int64, since, until time.Time) []reading.Event {
+	sightings := make([]reading.Sighting, len(over))
+	for i, s := range over {
+		sightings[i] = reading.Sighting{Booking: s.BookingID, Shown: reading.Shown{UID: s.UID, Span: span.Span{Start: s.StartPoint, End: s.EndPoint}, Title: s.Title, Status: reading.Status(s.Status), Form: s.Form},
+			Interval: intervalOf(s.NotBefore, &s.SeenBy)}
+	}
+	is := bookingOf(b)
+	if is.Sighting.SeenBy.IsZero() { // it is from before sightings were kept
+		is.Sighting = is.Stand
+	}
+	return reading.History(is, sightings, b.EndPoint <= now, since, until)
 }
 
 func noticesOf(words string) []booking.Notice {

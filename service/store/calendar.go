@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"slices"
 	"time"
 
 	"gorm.io/gorm"
@@ -202,6 +203,40 @@ func (tx *Tx) SaveSightings(over []Sighting) error {
 // SightingsOf lists the sightings of a booking that are over, in their order.
 func (s *Store) SightingsOf(ctx context.Context, booking int64) ([]Sighting, error) {
 	return many[Sighting](s.db.WithContext(ctx).Where("booking_id = ?", booking).Order("id"))
+}
+
+// MostTouched is how many bookings that something happened to are listed.
+const MostTouched = 2000
+
+// BookingsTouched lists the bookings of feeds, on a calendar (0: any) and of a feed (0: any), to which something
+// happened after a moment: they came, they show something else, or they went; with their sightings that are over.
+func (s *Store) BookingsTouched(ctx context.Context, calendar, feed int64, since time.Time) ([]Booking, map[int64][]Sighting, error) {
+	where := s.db.WithContext(ctx).Where("feed_id IS NOT NULL AND (COALESCE(sighting_seen_by, seen_by) > ? OR removed_at > ?)", since, since)
+	if calendar != 0 {
+		where = where.Where("calendar_id = ?", calendar)
+	}
+	if feed != 0 {
+		where = where.Where("feed_id = ?", feed)
+	}
+	bookings, err := many[Booking](where.Order("id DESC").Limit(MostTouched))
+	if err != nil {
+		return nil, nil, err
+	}
+	ids := make([]int64, len(bookings))
+	for i, b := range bookings {
+		ids[i] = b.ID
+	}
+	of := map[int64][]Sighting{}
+	for few := range slices.Chunk(ids, batch) {
+		rows, err := many[Sighting](s.db.WithContext(ctx).Where("booking_id IN ?", few).Order("id"))
+		if err != nil {
+			return nil, nil, err
+		}
+		for _, r := range rows {
+			of[r.BookingID] = append(of[r.BookingID], r)
+		}
+	}
+	return bookings, of, nil
 }
 
 // SaveBookings adds and changes bookings.

@@ -132,6 +132,25 @@ function useChange<In, Out>(change: (input: In) => Promise<Out>) {
   return useMutation({ mutationFn: change, onSettled: () => client.invalidateQueries() })
 }
 
+/** What readings changed on a calendar, or of a feed, after a moment and until another. */
+export const useCalendarChanges = (id: Ref<number>, since: Ref<string>) =>
+  useQuery({
+    queryKey: ['bookings', 'changes', id, since],
+    queryFn: () =>
+      data(api.GET('/calendars/{id}/changes', { params: { path: { id: id.value }, query: { since: since.value } } })),
+    placeholderData: keepPreviousData,
+  })
+export const useFeedChanges = (id: Ref<number>, since: Ref<string>, until: Ref<string>) =>
+  useQuery({
+    queryKey: ['bookings', 'changes', 'feed', id, since, until],
+    queryFn: () =>
+      data(
+        api.GET('/feeds/{id}/changes', {
+          params: { path: { id: id.value }, query: { since: since.value, until: until.value } },
+        }),
+      ),
+  })
+
 /** What a link gives, before anything is kept; times as this browser's zone has them. */
 export const useTryLink = () =>
   useMutation({

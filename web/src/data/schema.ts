@@ -237,6 +237,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/feeds/{id}/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What readings changed, booking by booking */
+        get: operations["listFeedChanges"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/feeds/{id}": {
         parameters: {
             query?: never;
@@ -326,6 +343,23 @@ export interface paths {
         put?: never;
         /** Add a calendar */
         post: operations["createCalendar"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/calendars/{id}/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What readings changed, booking by booking */
+        get: operations["listCalendarChanges"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1172,6 +1206,29 @@ export interface components {
             label?: string;
             filter?: components["schemas"]["Filter"];
         };
+        BookingChange: {
+            /**
+             * Format: date-time
+             * @description End of the reading that showed it
+             */
+            at: string;
+            /**
+             * @description passed: it is over and its feed shows it no more; with_the_feed: it was there at the first reading
+             * @enum {string}
+             */
+            kind: "added" | "changed" | "removed" | "passed" | "with_the_feed";
+            booking: components["schemas"]["Booking"];
+            was?: components["schemas"]["BookingShown"];
+            became?: components["schemas"]["BookingShown"];
+        };
+        BookingShown: {
+            title: string;
+            /** @description As those of a booking */
+            start: string;
+            end: string;
+            /** @enum {string} */
+            status?: "firm" | "tentative" | "free";
+        };
         /** @description Which entries of the feed count: 'title has Ketch', 'place has no Pontoon', 'category matches ^(sail|oar)$', 'resource matches no ^crane'; empty for all */
         Filter: string;
         Sorting: {
@@ -1359,6 +1416,10 @@ export interface components {
         };
     };
     parameters: {
+        /** @description After this moment; a day ago when left out */
+        since: string;
+        /** @description And up to this one; now when left out */
+        until: string;
         id: number;
         /** @description At most so many, in the order of their ids; the header Link leads to the next */
         limit: number;
@@ -1882,6 +1943,34 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    listFeedChanges: {
+        parameters: {
+            query?: {
+                /** @description After this moment; a day ago when left out */
+                since?: components["parameters"]["since"];
+                /** @description And up to this one; now when left out */
+                until?: components["parameters"]["until"];
+            };
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The newest first */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookingChange"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     getFeed: {
         parameters: {
             query?: never;
@@ -2109,6 +2198,34 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Calendar"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listCalendarChanges: {
+        parameters: {
+            query?: {
+                /** @description After this moment; a day ago when left out */
+                since?: components["parameters"]["since"];
+                /** @description And up to this one; now when left out */
+                until?: components["parameters"]["until"];
+            };
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The newest first */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookingChange"][];
                 };
             };
             default: components["responses"]["Problem"];
@@ -2733,6 +2850,8 @@ export const outcomeValues: ReadonlyArray<FlattenedDeepRequired<components>["sch
 export const grainValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Grain"]> = ["night", "day", "time"];
 export const roleValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Role"]> = ["blocks", "shows"];
 export const tentativeRuleValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["TentativeRule"]> = ["tentative", "firm", "ignore"];
+export const bookingChangeKindValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["BookingChange"]["kind"]> = ["added", "changed", "removed", "passed", "with_the_feed"];
+export const bookingShownStatusValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["BookingShown"]["status"]> = ["firm", "tentative", "free"];
 export const verdictValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Verdict"]> = ["booking", "echo", "one_with", "unclear", "stale"];
 export const conflictStateValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["ConflictState"]> = ["open", "acknowledged", "cleared", "past"];
 export const conflictKindValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["ConflictKind"]> = ["double_booking", "tentative_clash", "unclear"];

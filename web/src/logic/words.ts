@@ -22,7 +22,7 @@ export interface When {
 export function whenOf(f: Feed): When {
   const when: When = {
     kind: 'text',
-    minutes: f.every > 0 ? f.every / 60 : 15,
+    minutes: f.every > 0 ? Math.round((f.every / 60) * 100) / 100 : 15,
     times: '06:00,18:00',
     zone: Intl.DateTimeFormat().resolvedOptions().timeZone,
     text: f.schedule,

@@ -91,6 +91,9 @@ const where = (e: Schemas['SortedEntry']) =>
 </template>
 
 <style scoped>
+.filter {
+  margin-top: 0.4rem;
+}
 form {
   display: grid;
   gap: 0.4rem;

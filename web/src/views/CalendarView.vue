@@ -14,6 +14,7 @@ import CalendarSettings from '@/parts/CalendarSettings.vue'
 import ConflictNote from '@/parts/ConflictNote.vue'
 import FeedTag from '@/parts/FeedTag.vue'
 import MonthGrid from '@/parts/MonthGrid.vue'
+import WhatChanged from '@/parts/WhatChanged.vue'
 import TimeAgo from '@/parts/TimeAgo.vue'
 
 const now = useClock()
@@ -143,6 +144,7 @@ const panel = ref<Booking | null>(null)
       @choose="panel = $event"
       @conflict="router.push(`/conflicts/${$event.id}`)"
     />
+    <WhatChanged :calendar="calendar.id" />
     <BookingPanel :booking="panel" :calendar="calendar" @close="panel = null" />
     <CalendarSettings v-model="settings" :calendar="calendar" />
   </div>
