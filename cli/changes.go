@@ -65,13 +65,9 @@ func (env *Env) printChanges(ctx context.Context, api *client.Client, changes []
 		fmt.Fprintln(env.Out, "No reading changed anything in that time.")
 		return nil
 	}
-	calendars, err := client.Decode[[]client.Calendar](api.ListCalendars(ctx, nil))
+	byID, err := calendarsByID(ctx, api)
 	if err != nil {
 		return err
-	}
-	byID := map[int64]client.Calendar{}
-	for _, k := range calendars {
-		byID[k.Id] = k
 	}
 	rows := make([]table.Row, len(changes))
 	for i, c := range changes {
@@ -81,6 +77,16 @@ func (env *Env) printChanges(ctx context.Context, api *client.Client, changes []
 	}
 	printTable(env.Out, table.Row{"Seen", "", "Booking", "Feed", "Calendar"}, rows)
 	return nil
+}
+
+// calendarsByID are all calendars.
+func calendarsByID(ctx context.Context, api *client.Client) (map[int64]client.Calendar, error) {
+	all, err := client.Decode[[]client.Calendar](api.ListCalendars(ctx, nil))
+	byID := map[int64]client.Calendar{}
+	for _, k := range all {
+		byID[k.Id] = k
+	}
+	return byID, err
 }
 
 // bookingChangeWords say what a booking was and became.

@@ -73,16 +73,8 @@ func (env *Env) feedCommand() *cli.Command {
 				},
 				Action: env.onOne(env.feedEdit),
 			},
-			{
-				Name: "pause", Usage: "do not read a feed until it is resumed; what was read last stays as it is", ArgsUsage: "FEED", Flags: []cli.Flag{jsonFlag},
-				Description: "Example: wharf feed pause \"Ketch at the desk, again\"",
-				Action:      env.onOne(env.feedPaused(true)),
-			},
-			{
-				Name: "resume", Usage: "read a paused feed again, at once", ArgsUsage: "FEED", Flags: []cli.Flag{jsonFlag},
-				Description: "Example: wharf feed resume \"Ketch at the desk, again\"",
-				Action:      env.onOne(env.feedPaused(false)),
-			},
+			env.pauseCommand(true),
+			env.pauseCommand(false),
 			{
 				Name: "remove", Usage: "remove a feed; its bookings leave every calendar", ArgsUsage: "FEED", Flags: []cli.Flag{yesFlag},
 				Description: "Example: wharf feed remove \"Ketch at the desk, again\" --yes",
@@ -257,13 +249,9 @@ func (env *Env) feedHeld(ctx context.Context, c *cli.Command, api *client.Client
 			return api.DecideHeld(ctx, f.Id, &client.DecideHeldParams{Try: &try}, request)
 		})
 	}
-	calendars, err := client.Decode[[]client.Calendar](api.ListCalendars(ctx, nil))
+	byID, err := calendarsByID(ctx, api)
 	if err != nil {
 		return err
-	}
-	byID := map[int64]client.Calendar{}
-	for _, k := range calendars {
-		byID[k.Id] = k
 	}
 	rows := make([]table.Row, len(held))
 	for i, b := range held {
@@ -274,6 +262,19 @@ func (env *Env) feedHeld(ctx context.Context, c *cli.Command, api *client.Client
 	fmt.Fprintf(env.Out, "%s does not show these any more. They stand: --let-go frees them, --keep keeps them.\n\n", clean(f.Name))
 	printTable(env.Out, table.Row{"Calendar", "From", "Until", "", "Title", "Why", "Missing since", "Readings that agree"}, rows)
 	return nil
+}
+
+// pauseCommand pauses a feed, or resumes it.
+func (env *Env) pauseCommand(paused bool) *cli.Command {
+	name, usage := "resume", "read a paused feed again, at once"
+	if paused {
+		name, usage = "pause", "do not read a feed until it is resumed; what was read last stays as it is"
+	}
+	return &cli.Command{
+		Name: name, Usage: usage, ArgsUsage: "FEED", Flags: []cli.Flag{jsonFlag},
+		Description: "Example: wharf feed " + name + " \"Ketch at the desk, again\"",
+		Action:      env.onOne(env.feedPaused(paused)),
+	}
 }
 
 // feedPaused pauses a feed, or resumes it.

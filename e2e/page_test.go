@@ -34,6 +34,13 @@ window.asked = []
 const realFetch = window.fetch.bind(window)
 window.fetch = (what, ...more) => { window.asked.push(new URL(what.url ?? what, location).pathname); return realFetch(what, ...more) }`
 
+// stillness takes what moves out of a page: a click lands where it is aimed at, and colours are those that stay.
+const stillness = `{
+	const still = new CSSStyleSheet()
+	still.replaceSync('*, *::before, *::after { transition: none !important; animation: none !important }')
+	document.adoptedStyleSheets = [still]
+}`
+
 // openPage starts a browser that has not logged in; scripts run in each document first.
 func openPage(t *testing.T, base string, scripts ...string) *page {
 	t.Helper()
@@ -44,7 +51,7 @@ func openPage(t *testing.T, base string, scripts ...string) *page {
 	t.Cleanup(cancel)
 	p := &page{t: t, tab: tab, base: base}
 	require.NoError(t, chromedp.Do(tab, chromedp.EmulateViewport(1280, 800)), "the browser starts, and lives as long as the tab")
-	p.runFirst(scripts...)
+	p.runFirst(append(scripts, stillness)...)
 	said := chromedp.Console(tab)
 	go func() {
 		for m, err := range said {

@@ -47,6 +47,7 @@ type Config struct {
 	LeastEvery   time.Duration
 	FetchTimeout time.Duration
 	MaxFeedBytes int64
+	Polite       fetch.Polite
 	Lease        time.Duration
 	Workers      int
 	MaxBookings  int
@@ -145,7 +146,7 @@ func refresherOf(c Config, s *store.Store, box *secret.Box) (*refresh.Refresher,
 	combined := prometheus.NewHistogram(prometheus.HistogramOpts{Name: "wharf_combine_seconds", Help: "Combinations of calendars."})
 	registry := prometheus.NewRegistry()
 	registry.MustRegister(readings, combined, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
-	fetcher := fetch.New(fetch.Settings{Timeout: c.FetchTimeout, MaxBytes: c.MaxFeedBytes, Allowed: private, Now: c.Now})
+	fetcher := fetch.New(fetch.Settings{Timeout: c.FetchTimeout, MaxBytes: c.MaxFeedBytes, Polite: c.Polite, Allowed: private, Now: c.Now})
 	combiner := &combine.Combiner{Store: s, Now: c.Now, Log: c.Log, Echoes: c.Echoes, Done: func(_ int64, took time.Duration) { combined.Observe(took.Seconds()) }}
 	return &refresh.Refresher{Store: s, Box: box, Fetcher: fetcher, Combiner: combiner, MintKey: box.Derive("uid"), Now: c.Now, Log: c.Log,
 		Lease: c.Lease, Workers: c.Workers, MaxBookings: c.MaxBookings, KeepGone: c.KeepGone, Guard: c.Guard, WholeEvery: c.WholeEvery, Limits: c.Limits, Memory: c.Memory, Jitter: jitter,

@@ -69,7 +69,55 @@ func run(ctx context.Context) error {
 		fmt.Printf("%-26s %6.1fMB %7.2f s %6.0f MB %8.2f %8.2f  %s\n", kind, float64(len(documents[kind]))/(1<<20), c.cpu.Seconds(), float64(c.peak)/(1<<20),
 			c.cpu.Seconds()/usual.cpu.Seconds(), float64(c.peak)/float64(usual.peak), c.outcome)
 	}
+	if err := together(ctx); err != nil {
+		return err
+	}
 	return meanwhile(ctx, feeds.URL, kinds)
+}
+
+// together measures how much memory twenty feeds of 16 MB take that are read at the same time.
+func together(ctx context.Context) error {
+	const feeds, megabytes = 20, 16
+	var text strings.Builder
+	for i := 0; text.Len() < megabytes<<20; i++ {
+		text.WriteString(hostile.Event(fmt.Sprint("t", i), "DTSTART;VALUE=DATE:"+time.Now().UTC().AddDate(0, 0, i%700).Format("20060102"), "DESCRIPTION:"+strings.Repeat("a long description ", 300)))
+	}
+	document := hostile.Calendar(text.String())
+	var full atomic.Bool
+	front := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+		if full.Load() {
+			_, _ = io.WriteString(w, document) // the reader went away
+		} else {
+			_, _ = io.WriteString(w, hostile.Calendar())
+		}
+	}))
+	defer front.Close()
+	r, err := rig.Start(ctx, "WHARF_HOST_CONNECTIONS=0", "WHARF_HOST_RATE=0", "WHARF_FETCH_TIMEOUT=100s", "WHARF_LEASE=300s")
+	if err != nil {
+		return err
+	}
+	defer r.Stop()
+	var ids []int64
+	for i := range feeds {
+		id, _, err := subscribe(ctx, r, fmt.Sprint("Large ", i), front.URL+fmt.Sprint("/", i))
+		if err != nil {
+			return err
+		}
+		ids = append(ids, id)
+	}
+	full.Store(true)
+	if err := rig.ForgetPeak(r.PID); err != nil {
+		return err
+	}
+	var all sync.WaitGroup
+	failures := make([]error, feeds)
+	for i, id := range ids {
+		all.Go(func() { _, failures[i] = client.Decode[client.Reading](r.API.CreateReading(ctx, id)) })
+	}
+	all.Wait()
+	peak, err := rig.Peak(r.PID)
+	fmt.Printf("\n%d feeds of %d MB read at the same time take %d MB at most.\n", feeds, megabytes, peak>>20)
+	return errors.Join(append(failures, err)...)
 }
 
 func link(base, kind string) string { return base + "/?kind=" + strings.ReplaceAll(kind, " ", "+") }
@@ -89,17 +137,7 @@ func read(ctx context.Context, link string) (c cost, err error) {
 	}
 	defer r.Stop()
 	var full atomic.Bool
-	front := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
-		if !full.Load() {
-			_, _ = io.WriteString(w, hostile.Calendar())
-			return
-		}
-		resp, err := http.Get(link)
-		if err == nil {
-			_, _ = io.Copy(w, resp.Body)
-			resp.Body.Close()
-		}
-	}))
+	front := served(link, full.Load)
 	defer front.Close()
 	feed, _, err := subscribe(ctx, r, "Hall", front.URL)
 	if err != nil {
@@ -124,6 +162,21 @@ func read(ctx context.Context, link string) (c cost, err error) {
 	}
 	c.peak, err = rig.Peak(r.PID)
 	return c, err
+}
+
+// served serves what is at a link while it is full, and else an empty calendar.
+func served(link string, full func() bool) *httptest.Server {
+	return httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+		if !full() {
+			_, _ = io.WriteString(w, hostile.Calendar())
+			return
+		}
+		resp, err := http.Get(link)
+		if err == nil {
+			_, _ = io.Copy(w, resp.Body)
+			resp.Body.Close()
+		}
+	}))
 }
 
 // subscribe makes a calendar with a feed, and a publication of it.
@@ -160,30 +213,7 @@ func meanwhile(ctx context.Context, base string, kinds []string) error {
 	if err != nil {
 		return err
 	}
-	took := func() (all []time.Duration, err error) {
-		for range *changes {
-			at := time.Now().UTC().AddDate(0, 0, 100+int(change.Add(1))).Format("20060102")
-			began := time.Now()
-			if _, err := client.Decode[client.Reading](r.API.CreateReading(ctx, feed)); err != nil {
-				return nil, err
-			}
-			err := rig.WaitFor(ctx, time.Minute, func() (bool, error) {
-				resp, err := http.Get(published)
-				if err != nil {
-					return false, err
-				}
-				defer resp.Body.Close()
-				body, err := io.ReadAll(resp.Body)
-				return strings.Contains(string(body), "DTSTART;VALUE=DATE:"+at), err
-			})
-			if err != nil {
-				return nil, err
-			}
-			all = append(all, time.Since(began))
-		}
-		slices.Sort(all)
-		return all, nil
-	}
+	took := func() ([]time.Duration, error) { return changesOf(ctx, r, feed, published, &change) }
 	alone, err := took()
 	if err != nil {
 		return err
@@ -218,17 +248,7 @@ func meanwhile(ctx context.Context, base string, kinds []string) error {
 // readAgain has a feed read again and again, that is empty and what it is by turns.
 func readAgain(ctx context.Context, r *rig.Rig, kind, link string, rounds *atomic.Int64) {
 	var turn atomic.Int64
-	front := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
-		if turn.Add(1)%2 == 1 {
-			_, _ = io.WriteString(w, hostile.Calendar())
-			return
-		}
-		resp, err := http.Get(link)
-		if err == nil {
-			_, _ = io.Copy(w, resp.Body)
-			resp.Body.Close()
-		}
-	}))
+	front := served(link, func() bool { return turn.Add(1)%2 == 0 })
 	defer front.Close()
 	id, _, err := subscribe(ctx, r, kind, front.URL)
 	for err == nil && ctx.Err() == nil {
@@ -239,4 +259,30 @@ func readAgain(ctx context.Context, r *rig.Rig, kind, link string, rounds *atomi
 	if err != nil && ctx.Err() == nil {
 		fmt.Fprintf(os.Stderr, "%s is read no more: %v\n", kind, err)
 	}
+}
+
+// changesOf measures how long it takes for each change of a feed that is read to reach its publication.
+func changesOf(ctx context.Context, r *rig.Rig, feed int64, published string, change *atomic.Int64) (all []time.Duration, err error) {
+	for range *changes {
+		at := time.Now().UTC().AddDate(0, 0, 100+int(change.Add(1))).Format("20060102")
+		began := time.Now()
+		if _, err := client.Decode[client.Reading](r.API.CreateReading(ctx, feed)); err != nil {
+			return nil, err
+		}
+		err := rig.WaitFor(ctx, time.Minute, func() (bool, error) {
+			resp, err := http.Get(published)
+			if err != nil {
+				return false, err
+			}
+			defer resp.Body.Close()
+			body, err := io.ReadAll(resp.Body)
+			return strings.Contains(string(body), "DTSTART;VALUE=DATE:"+at), err
+		})
+		if err != nil {
+			return nil, err
+		}
+		all = append(all, time.Since(began))
+	}
+	slices.Sort(all)
+	return all, nil
 }

@@ -19,6 +19,7 @@ import (
 	"wharf/internal/clock"
 	"wharf/internal/private"
 	"wharf/service"
+	"wharf/service/fetch"
 	"wharf/service/server"
 	"wharf/service/store"
 )
@@ -49,6 +50,8 @@ func serveCommand() *cli.Command {
 			span("default-every", "WHARF_DEFAULT_EVERY", 15*time.Minute, "time between readings of a feed that names none"),
 			span("least-every", "WHARF_LEAST_EVERY", 5*time.Minute, "shortest time between readings that may be chosen"),
 			span("fetch-timeout", "WHARF_FETCH_TIMEOUT", 30*time.Second, "longest time that a reading may take"),
+			&cli.IntFlag{Name: "host-connections", Sources: cli.EnvVars("WHARF_HOST_CONNECTIONS"), Value: 4, Usage: "feeds that one host is asked for at once; more wait; 0: any number"},
+			&cli.Float64Flag{Name: "host-rate", Sources: cli.EnvVars("WHARF_HOST_RATE"), Value: 20, Usage: "feeds that one host is asked for in a second, on the average; 0: any number"},
 			&cli.Int64Flag{Name: "max-feed-mb", Sources: cli.EnvVars("WHARF_MAX_FEED_MB"), Value: 20, Usage: "largest feed, in megabytes"},
 			&cli.IntFlag{Name: "max-feed-lines", Sources: cli.EnvVars("WHARF_MAX_FEED_LINES"), Value: 1_000_000, Usage: "lines that a feed may have"},
 			&cli.IntFlag{Name: "max-feed-components", Sources: cli.EnvVars("WHARF_MAX_FEED_COMPONENTS"), Value: 200_000, Usage: "events and other components that a feed may have"},
@@ -115,7 +118,7 @@ func serve(ctx context.Context, c *cli.Command) error {
 		Listen: c.String("listen"), PublicURL: c.String("public-url"), AllowedHosts: c.StringSlice("allowed-host"),
 		Database: c.String("database"), KeyFile: c.String("key-file"), AllowPrivate: c.StringSlice("allow-private"),
 		DefaultEvery: c.Duration("default-every"), LeastEvery: c.Duration("least-every"),
-		FetchTimeout: c.Duration("fetch-timeout"), MaxFeedBytes: c.Int64("max-feed-mb") << 20,
+		FetchTimeout: c.Duration("fetch-timeout"), MaxFeedBytes: c.Int64("max-feed-mb") << 20, Polite: fetch.Polite{Connections: c.Int("host-connections"), PerSecond: c.Float64("host-rate")},
 		MaxBookings: max(1, c.Int("max-bookings")), KeepGone: c.Duration("keep-gone"), WholeEvery: c.Duration("whole-every"), Limits: feedLimits(c), Memory: c.Int64("reading-memory"), Guard: reading.Guard{Share: c.Float("guard-share"), Agree: c.Int("guard-agree"), Over: c.Duration("guard-over"), Few: c.Int("guard-few")}, Lease: c.Duration("lease"), Workers: max(1, c.Int("workers")), StopTimeout: c.Duration("stop-timeout"),
 		Echoes:       echoes,
 		QueryTimeout: c.Duration("query-timeout"), RequestTimeout: c.Duration("request-timeout"),

@@ -52,6 +52,31 @@ func (s *Server) bodies() []Fault {
 			}
 		}},
 		{Name: "body/an address book", Serve: answer(200, "text/vcard", "BEGIN:VCARD\r\nVERSION:4.0\r\nFN:A\r\nEND:VCARD\r\n"), Says: "not a calendar"},
+	}
+	return append(append(faults, s.endless()...), s.statuses()...)
+}
+
+// statuses are answers that say themselves that they are no good.
+func (s *Server) statuses() []Fault {
+	var faults []Fault
+	for _, status := range []int{204, 206, 400, 401, 403, 404, 410, 429, 500, 503} {
+		says := map[int]string{401: "user name and password", 403: "refuses the link", 404: "copy the link again", 410: "copy the link again", 429: "less often", 500: "fault of its own", 503: "fault of its own"}[status]
+		if says == "" {
+			says = "instead of a calendar"
+		}
+		text := s.Good()
+		if status == http.StatusNoContent {
+			text = ""
+		}
+		faults = append(faults, Fault{Name: fmt.Sprintf("body/status %d", status), Serve: answer(status, "text/calendar", text), Says: says})
+	}
+	return faults
+}
+
+// endless are answers that do not come, or do not end.
+func (s *Server) endless() []Fault {
+	good := s.Good()
+	return []Fault{
 		{Name: "body/headers without an end", Serve: func(w http.ResponseWriter, r *http.Request) {
 			conn, _, err := http.NewResponseController(w).Hijack()
 			if err != nil {
@@ -78,16 +103,4 @@ func (s *Server) bodies() []Fault {
 			}
 		}, Says: "did not answer in full", Slow: true},
 	}
-	for _, status := range []int{204, 206, 400, 401, 403, 404, 410, 429, 500, 503} {
-		says := map[int]string{401: "user name and password", 403: "refuses the link", 404: "copy the link again", 410: "copy the link again", 429: "less often", 500: "fault of its own", 503: "fault of its own"}[status]
-		if says == "" {
-			says = "instead of a calendar"
-		}
-		text := good
-		if status == http.StatusNoContent {
-			text = ""
-		}
-		faults = append(faults, Fault{Name: fmt.Sprintf("body/status %d", status), Serve: answer(status, "text/calendar", text), Says: says})
-	}
-	return faults
 }

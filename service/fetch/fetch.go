@@ -34,6 +34,7 @@ type Settings struct {
 	MaxRedirects int           // default 5
 	Allowed      []Private     // addresses of the inner network that may be read
 	UserAgent    string        // default "Wharf"
+	Polite       Polite
 	Now          func() time.Time
 }
 
@@ -102,6 +103,7 @@ func (e *Error) Error() string { return e.Message }
 type Fetcher struct {
 	settings Settings
 	client   *retryablehttp.Client
+	hosts    *hosts
 }
 
 var (
@@ -150,7 +152,7 @@ func New(s Settings) *Fetcher {
 			return nil
 		},
 	}
-	return &Fetcher{s, client}
+	return &Fetcher{s, client, newHosts(s.Polite)}
 }
 
 func orDefault[T comparable](v, otherwise T) T {
@@ -225,6 +227,16 @@ func moved(r *http.Request) string {
 		}
 	}
 	return at
+}
+
+// Enter waits until the host of a link may be asked once more; leave says that it was. The error is that
+// of the context, or that its time would not be enough.
+func (f *Fetcher) Enter(ctx context.Context, link string) (leave func(), err error) {
+	u, err := url.Parse(link)
+	if err != nil {
+		return func() {}, nil // which is said when it is read
+	}
+	return f.hosts.enter(ctx, u.Hostname())
 }
 
 // Get reads the link; of an archive, the calendar that its fragment names, or the only one. A body that is longer than allowed or breaks off is an error.

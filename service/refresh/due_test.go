@@ -10,6 +10,7 @@ import (
 
 	"wharf/internal/feedtest"
 	"wharf/service/desk"
+	"wharf/service/fetch"
 	"wharf/service/refresh"
 	"wharf/service/store"
 )
@@ -88,4 +89,27 @@ func TestDue(t *testing.T) {
 		err := b.Desk.EditFeed(ctx, desk.By{Account: "harbour", Seen: feed().Revision}, b.Feed, text(bad))
 		assert.ErrorContains(t, err, "schedule: ", bad)
 	}
+}
+
+// TestHostBusy: a feed whose host is asked for others waits for its turn, and is not called failing for that.
+func TestHostBusy(t *testing.T) {
+	b := feedtest.New(t, weeks(0, 4))
+	private, err := fetch.ParsePrivate("127.0.0.0/8:1-65535")
+	require.NoError(t, err)
+	b.Refresher.Fetcher = fetch.New(fetch.Settings{Allowed: []fetch.Private{private}, Polite: fetch.Polite{Connections: 1}})
+	b.Refresher.HostPatience = time.Millisecond
+	f, err := b.Store.Feed(ctx, b.Feed)
+	require.NoError(t, err)
+	link, err := b.Refresher.LinkOf(f)
+	require.NoError(t, err)
+	leave, err := b.Refresher.Fetcher.Enter(ctx, link)
+	require.NoError(t, err)
+	_, err = b.Refresher.Read(ctx, f)
+	require.ErrorIs(t, err, refresh.ErrBusy)
+	f, err = b.Store.Feed(ctx, b.Feed)
+	require.NoError(t, err)
+	assert.Nil(t, f.FailingSince)
+	assert.Nil(t, f.LeaseUntil, "it is anybody's to read")
+	leave()
+	assert.Equal(t, store.OutcomeChanged, b.Read(weeks(0, 5)).Outcome)
 }

@@ -24,6 +24,11 @@ func (r *Refresher) First(ctx context.Context, link string) (got Got, err error)
 	if err != nil {
 		return Got{}, &fetch.Error{Message: err.Error()}
 	}
+	done, err := r.Fetcher.Enter(ctx, u.String())
+	if err != nil {
+		return Got{}, err
+	}
+	defer done()
 	got = Got{started: r.Now()}
 	got.result, err = r.Fetcher.Get(ctx, u.String(), fetch.Known{})
 	var failed *fetch.Error
@@ -37,6 +42,7 @@ func (r *Refresher) First(ctx context.Context, link string) (got Got, err error)
 			got.remarks = []string{"the platform gives this feed over http only: whoever is on the way can read and change it"}
 		}
 	}
+	done()
 	if err != nil {
 		return Got{}, err
 	}
@@ -50,11 +56,11 @@ func (r *Refresher) First(ctx context.Context, link string) (got Got, err error)
 		got.remarks = append(got.remarks, hasMoved(got.result.Moved))
 	}
 	got.finished, got.link = r.Now(), u.String()
-	done, err := r.enter(ctx, int64(len(got.result.Body)))
+	leave, err := r.enter(ctx, int64(len(got.result.Body)))
 	if err != nil {
 		return got, err
 	}
-	defer done()
+	defer leave()
 	got.doc, err = r.readDocument(ctx, got.result.Body)
 	return got, err
 }

@@ -57,6 +57,8 @@ type Refresher struct {
 	// bytes; 0: nothing does.
 	Limits ical.Limits
 	Memory int64
+	// HostPatience is how long a reading waits for others of its host; 0: two seconds.
+	HostPatience time.Duration
 	// Jitter is a random part of so long, by which readings are put off; nil: none.
 	Jitter func(most time.Duration) time.Duration
 
@@ -93,7 +95,7 @@ func (r *Refresher) readFeed(ctx context.Context, feed store.Feed, scheduled boo
 	leave := func() {}
 	defer func() { leave() }() // when all that follows from it is combined
 	record, calendars, err := r.read(ctx, feed, scheduled, &leave)
-	if err != nil && (store.IsFull(err) || !store.IsPassing(err)) {
+	if err != nil && !errors.Is(err, ErrBusy) && (store.IsFull(err) || !store.IsPassing(err)) {
 		r.Log.Error("a reading could not be kept", "feed", feed.Name, "error", err)
 		record, calendars, err = r.recordFailure(ctx, feed, err)
 	}
@@ -157,6 +159,11 @@ func (r *Refresher) read(ctx context.Context, feed store.Feed, scheduled bool, l
 	if err != nil {
 		return store.Reading{}, nil, err
 	}
+	done, err := r.askHost(ctx, link)
+	if err != nil {
+		return store.Reading{}, nil, err
+	}
+	defer done()
 	got := Got{started: r.Now(), scheduled: scheduled}
 	known := fetch.Known{ETag: feed.ETag, LastModified: feed.LastModified}
 	if feed.WholeAt == nil || got.started.Sub(*feed.WholeAt) >= r.WholeEvery {
@@ -164,6 +171,7 @@ func (r *Refresher) read(ctx context.Context, feed store.Feed, scheduled bool, l
 	}
 	got.result, got.err = r.Fetcher.Get(ctx, link, known)
 	got.finished = r.Now()
+	done()
 	if got.result.Moved != "" {
 		got.moved(link)
 	}

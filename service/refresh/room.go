@@ -1,6 +1,7 @@
 package refresh
 
 import (
+	"cmp"
 	"context"
 	"runtime"
 	"time"
@@ -18,6 +19,20 @@ type room struct {
 	processors   *semaphore.Weighted // for large ones
 	least, most  int64               // weight of a large one, and of any
 	patience     time.Duration       // for a processor; then there are too many large ones for that
+}
+
+// hostPatience is how long a reading waits for others of its host, if nothing else is said; then it is the
+// next one's turn, and this one's again in a moment.
+const hostPatience = 2 * time.Second
+
+// askHost waits until the host of a link may be asked; ErrBusy if it is asked for too much.
+func (r *Refresher) askHost(ctx context.Context, link string) (done func(), err error) {
+	hasty, end := context.WithTimeout(ctx, cmp.Or(r.HostPatience, hostPatience))
+	defer end()
+	if done, err = r.Fetcher.Enter(hasty, link); err != nil && ctx.Err() == nil {
+		return nil, ErrBusy
+	}
+	return done, err
 }
 
 // newRoom divides memory up: a quarter is for documents that take at most a sixty-fourth of it.
