@@ -22,23 +22,7 @@ func (env *Env) feedCommand() *cli.Command {
 	return &cli.Command{
 		Name: "feed", Usage: "feeds that are read",
 		Commands: []*cli.Command{
-			{
-				Name: "add", Usage: "subscribe to a feed by its link", ArgsUsage: "LINK",
-				Description: "Example: wharf feed add webcal://127.0.0.1:8471/ical/merrow-2f6c91d04b/ketch.ics --platform \"Merrow Charter Desk\" --name \"Ketch at the desk, again\" --color plum",
-				Flags: []cli.Flag{
-					&cli.StringFlag{Name: "platform", Required: true, Usage: "platform that it comes from"},
-					&cli.StringFlag{Name: "name", Required: true, Usage: "name by which you will know it: the platform and the thing"},
-					&cli.StringFlag{Name: "color", Usage: "one of the twelve feed colours", DefaultText: "the least used"},
-					&cli.DurationFlag{Name: "every", Usage: "time between readings", DefaultText: "the server's default"},
-					scheduleFlag,
-					&cli.StringFlag{Name: "calendar", Usage: "calendar to link it to at once"},
-					&cli.BoolFlag{Name: "shows", Usage: "with --calendar: its entries are only shown and block nothing"},
-					&cli.StringFlag{Name: "user", Usage: "user name that the platform asks for"},
-					&cli.StringFlag{Name: "password-file", Usage: "file with the password that it asks for; - is standard input"},
-					jsonFlag,
-				},
-				Action: env.onOne(env.feedAdd),
-			},
+			env.feedAddCommand(),
 			{
 				Name: "list", Usage: "list the feeds and how they stand", Flags: []cli.Flag{jsonFlag},
 				Description: "Example: wharf feed list",
@@ -81,6 +65,25 @@ func (env *Env) feedCommand() *cli.Command {
 				Action:      env.onOne(env.feedRemove),
 			},
 		},
+	}
+}
+
+func (env *Env) feedAddCommand() *cli.Command {
+	return &cli.Command{
+		Name: "add", Usage: "subscribe to a feed by its link", ArgsUsage: "LINK",
+		Description: "Example: wharf feed add webcal://127.0.0.1:8471/ical/merrow-2f6c91d04b/ketch.ics --platform \"Merrow Charter Desk\" --name \"Ketch at the desk, again\" --color plum",
+		Flags: []cli.Flag{
+			&cli.StringFlag{Name: "platform", Required: true, Usage: "platform that it comes from"},
+			&cli.StringFlag{Name: "name", Required: true, Usage: "name by which you will know it: the platform and the thing"},
+			&cli.StringFlag{Name: "color", Usage: "one of the twelve feed colours", DefaultText: "the least used"},
+			&cli.DurationFlag{Name: "every", Usage: "time between readings", DefaultText: "the server's default"},
+			scheduleFlag,
+			&cli.StringFlag{Name: "calendar", Usage: "calendar to link it to at once"},
+			&cli.BoolFlag{Name: "shows", Usage: "with --calendar: its entries are only shown and block nothing"},
+			userFlag, passwordFlag,
+			jsonFlag,
+		},
+		Action: env.onOne(env.feedAdd),
 	}
 }
 

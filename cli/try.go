@@ -16,14 +16,19 @@ import (
 	"wharf/api/client"
 )
 
+// What a platform asks for.
+var (
+	userFlag     = &cli.StringFlag{Name: "user", Usage: "user name that the platform asks for"}
+	passwordFlag = &cli.StringFlag{Name: "password-file", Usage: "file with the password that it asks for; - is standard input"}
+)
+
 func (env *Env) tryCommand() *cli.Command {
 	return &cli.Command{
 		Name: "try", Usage: "look at what links give, before anything is kept", ArgsUsage: "LINK...",
 		Description: "Nothing is kept. - reads links from standard input, one a line. Exits with 1 when a link gives no calendar.\n" +
 			"Example: wharf feed try webcal://127.0.0.1:8471/ical/merrow-2f6c91d04b/ketch.ics",
 		Flags: []cli.Flag{
-			&cli.StringFlag{Name: "user", Usage: "user name that the platform asks for"},
-			&cli.StringFlag{Name: "password-file", Usage: "file with the password that it asks for; - is standard input"},
+			userFlag, passwordFlag,
 			&cli.StringFlag{Name: "zone", Usage: "zone in which times are shown", DefaultText: "this machine's"},
 			jsonFlag,
 		},

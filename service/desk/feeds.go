@@ -52,16 +52,9 @@ func (d *Desk) AddFeed(ctx context.Context, f Feed) (int64, error) {
 	if err != nil {
 		return 0, err
 	}
-	var link *store.Link
-	if f.Link != nil {
-		l, err := f.Link.row(0)
-		if err != nil {
-			return 0, err
-		}
-		if err := d.checkCalendar(ctx, l.CalendarID); err != nil {
-			return 0, err
-		}
-		link = &l
+	link, err := d.firstLink(ctx, f.Link)
+	if err != nil {
+		return 0, err
 	}
 	if f.Color == "" {
 		used, err := d.Store.CountColors(ctx)
@@ -106,6 +99,18 @@ func (d *Desk) AddFeed(ctx context.Context, f Feed) (int64, error) {
 	}
 	d.Combiner.Calendars(ctx, calendars...)
 	return id, nil
+}
+
+// firstLink is the link that a new feed is to have at once, checked; nil for none.
+func (d *Desk) firstLink(ctx context.Context, l *Link) (*store.Link, error) {
+	if l == nil {
+		return nil, nil
+	}
+	row, err := l.row(0)
+	if err != nil {
+		return nil, err
+	}
+	return &row, d.checkCalendar(ctx, row.CalendarID)
 }
 
 // laidDown is when a feed is to be read.
