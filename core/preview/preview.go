@@ -170,8 +170,8 @@ func grainOf(all []recur.Occurrence, loc *time.Location) span.Grain {
 func Fewer(query map[string][]string) []string {
 	var all []string
 	for name, values := range query {
-		word := strings.ToLower(name)
-		if !slices.ContainsFunc(fewer, func(w string) bool { return strings.Contains(word, w) }) {
+		words := strings.FieldsFunc(strings.ToLower(name), func(r rune) bool { return r < 'a' || r > 'z' })
+		if !slices.ContainsFunc(words, func(w string) bool { return slices.Contains(fewer, strings.TrimSuffix(w, "s")) }) {
 			continue
 		}
 		for _, v := range values {
@@ -186,8 +186,8 @@ func Fewer(query map[string][]string) []string {
 	return all
 }
 
-// fewer are parts of names by which links ask for less than all.
-var fewer = []string{"exclude", "include", "filter", "only", "hide", "skip", "without", "no_", "status", "type", "categor", "from", "since", "until", "start", "end", "days", "months", "past", "future", "limit", "max", "unit", "room", "tentative", "blocked"}
+// fewer are words of names by which links ask for less than all, without an s at their end.
+var fewer = []string{"exclude", "include", "filter", "only", "hide", "skip", "without", "no", "statu", "type", "category", "categorie", "from", "since", "until", "start", "end", "day", "month", "past", "future", "limit", "max", "unit", "room", "tentative", "blocked"}
 
 // mostShown is how long a value may be to be shown.
 const mostShown = 24

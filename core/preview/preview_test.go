@@ -81,6 +81,6 @@ func TestPreview(t *testing.T) {
 
 func TestFewer(t *testing.T) {
 	assert.Equal(t, []string{"exclude_blocked=1", "months=6", "status=confirmed"},
-		preview.Fewer(map[string][]string{"exclude_blocked": {"1"}, "months": {"6"}, "status": {"confirmed"}, "token": {"abc"}, "s": {"0f1e2d3c4b5a"}}))
+		preview.Fewer(map[string][]string{"exclude_blocked": {"1"}, "months": {"6"}, "status": {"confirmed"}, "token": {"abc"}, "s": {"0f1e2d3c4b5a"}, "calendar": {"5"}, "sender": {"x"}}))
 	assert.Equal(t, []string{"filter"}, preview.Fewer(map[string][]string{"filter": {"s3cret0f1e2d"}}), "what may be a secret is not shown")
 }
