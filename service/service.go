@@ -11,6 +11,7 @@ import (
 	"net/http"
 	"net/netip"
 	"net/url"
+	"slices"
 	"strings"
 	"sync"
 	"syscall"
@@ -143,15 +144,20 @@ func refresherOf(c Config, s *store.Store, box *secret.Box) (*refresh.Refresher,
 		private = append(private, p)
 	}
 	readings := prometheus.NewHistogramVec(prometheus.HistogramOpts{Name: "wharf_readings_seconds", Help: "Readings of feeds by outcome."}, []string{"outcome"})
+	lateness := prometheus.NewHistogram(prometheus.HistogramOpts{Name: "wharf_readings_late_seconds", Help: "From when a feed was due to when its reading began.",
+		Buckets: []float64{.01, .025, .05, .1, .25, .5, 1, 2.5, 5, 10, 30, 60, 300}})
 	combined := prometheus.NewHistogram(prometheus.HistogramOpts{Name: "wharf_combine_seconds", Help: "Combinations of calendars."})
 	registry := prometheus.NewRegistry()
-	registry.MustRegister(readings, combined, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
+	registry.MustRegister(readings, lateness, combined, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
 	fetcher := fetch.New(fetch.Settings{Timeout: c.FetchTimeout, MaxBytes: c.MaxFeedBytes, Polite: c.Polite, Allowed: private, Now: c.Now})
 	combiner := &combine.Combiner{Store: s, Now: c.Now, Log: c.Log, Echoes: c.Echoes, Done: func(_ int64, took time.Duration) { combined.Observe(took.Seconds()) }}
 	return &refresh.Refresher{Store: s, Box: box, Fetcher: fetcher, Combiner: combiner, MintKey: box.Derive("uid"), Now: c.Now, Log: c.Log,
-		Lease: c.Lease, Workers: c.Workers, MaxBookings: c.MaxBookings, KeepGone: c.KeepGone, Guard: c.Guard, WholeEvery: c.WholeEvery, Limits: c.Limits, Memory: c.Memory, Jitter: jitter,
-		Done: func(outcome store.Outcome, took time.Duration) {
+		Lease: c.Lease, Workers: c.Workers, MaxBookings: c.MaxBookings, KeepGone: c.KeepGone, Guard: c.Guard, WholeEvery: c.WholeEvery, Limits: c.Limits, Memory: c.Memory, Jitter: jitter, After: time.After,
+		Done: func(outcome store.Outcome, took, late time.Duration) {
 			readings.WithLabelValues(string(outcome)).Observe(took.Seconds())
+			if late >= 0 {
+				lateness.Observe(late.Seconds())
+			}
 		},
 	}, registry, nil
 }
@@ -177,9 +183,9 @@ type background struct {
 	shelf     *shelf.Shelf
 }
 
-// How often the background work looks for something to do.
+// How often the background work looks for something to do that nobody told it of.
 const (
-	refreshTick = time.Second
+	refreshTick = 5 * time.Second
 	changesTick = 500 * time.Millisecond
 	pickupsTick = 5 * time.Second
 )
@@ -187,17 +193,25 @@ const (
 // run works until ctx ends, and returns when all of it has stopped.
 func (b background) run(ctx context.Context) {
 	var all sync.WaitGroup
-	for every, work := range map[time.Duration]func(tick <-chan time.Time){
-		refreshTick: func(tick <-chan time.Time) { b.refresher.Run(ctx, tick) },
-		changesTick: func(tick <-chan time.Time) { b.hub.Run(ctx, tick) },
-		pickupsTick: func(tick <-chan time.Time) { b.shelf.Run(ctx, b.hub, tick) },
-	} {
+	told := b.hub.Subscribe(false) // also of feeds that other processes were given
+	defer told.Close()
+	all.Go(func() {
+		for range told.Ready {
+			if slices.ContainsFunc(told.Take(), func(e events.Event) bool { return e.Topic == store.TopicFeed || e.Topic == events.TopicAll }) {
+				b.refresher.Wake()
+			}
+		}
+	})
+	every := func(d time.Duration, work func(tick <-chan time.Time)) {
 		all.Go(func() {
-			tick := time.NewTicker(every)
+			tick := time.NewTicker(d)
 			defer tick.Stop()
 			work(tick.C)
 		})
 	}
+	every(refreshTick, func(tick <-chan time.Time) { b.refresher.Run(ctx, tick) })
+	every(changesTick, func(tick <-chan time.Time) { b.hub.Run(ctx, tick) })
+	every(pickupsTick, func(tick <-chan time.Time) { b.shelf.Run(ctx, b.hub, tick) })
 	all.Wait()
 }
 

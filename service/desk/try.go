@@ -1,6 +1,7 @@
 package desk
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"net/netip"
@@ -16,6 +17,7 @@ import (
 	"wharf/core/span"
 	"wharf/internal/private"
 	"wharf/service/fetch"
+	"wharf/service/refresh"
 	"wharf/service/store"
 )
 
@@ -86,7 +88,7 @@ func (d *Desk) Try(ctx context.Context, link, user, password string, loc *time.L
 	if err := d.known(ctx, &t, feeds, got.Link(), got.UIDs(mostCompared)); err != nil {
 		return t, err
 	}
-	t.Proposal, err = d.propose(ctx, t, feeds, got.Link())
+	t.Proposal, err = d.propose(ctx, t, feeds, got)
 	return t, err
 }
 
@@ -110,9 +112,9 @@ func (d *Desk) known(ctx context.Context, t *Trial, feeds []store.Feed, link str
 
 // propose says what is likely: the platform of other feeds from the same host, the calendar whose words
 // are in the feed's name, and a name of both.
-func (d *Desk) propose(ctx context.Context, t Trial, feeds []store.Feed, link string) (p Proposal, err error) {
-	p.Grain, p.Every = t.Preview.Grain, d.every(t.Preview.Refresh)
-	u, err := url.Parse(link)
+func (d *Desk) propose(ctx context.Context, t Trial, feeds []store.Feed, got refresh.Got) (p Proposal, err error) {
+	p.Grain, p.Every = t.Preview.Grain, d.every(cmp.Or(t.Preview.Refresh, got.FreshFor()))
+	u, err := url.Parse(got.Link())
 	if err != nil {
 		return p, nil
 	}

@@ -93,11 +93,16 @@ func (s *Subscription) Close() {
 	delete(s.hub.subscribers, s)
 }
 
-// Subscribers is how many there are.
-func (h *Hub) Subscribers() int {
+// Pages is how many subscribe to the readings of feeds too, as open pages do.
+func (h *Hub) Pages() (n int) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
-	return len(h.subscribers)
+	for s := range h.subscribers {
+		if s.feeds {
+			n++
+		}
+	}
+	return n
 }
 
 // Poke makes the hub look at once: this process has changed something.

@@ -73,7 +73,7 @@ func TestHub(t *testing.T) {
 		require.NoError(t, there.store.Tx(ctx, func(tx *store.Tx) error { return tx.Changed(store.TopicCalendar, ids...) }))
 	}
 	page, shelf := here.hub.Subscribe(true), here.hub.Subscribe(false)
-	assert.Equal(t, 2, here.hub.Subscribers())
+	assert.Equal(t, 1, here.hub.Pages())
 
 	say(1, 2)
 	say(1)

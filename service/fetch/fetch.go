@@ -82,6 +82,8 @@ type Result struct {
 	ETag         string
 	LastModified string
 	RetryAfter   time.Duration // how long the platform asks to be left alone
+	// FreshFor is how long the platform says that what it gave holds (RFC 9111, 4.2.1); 0: it does not say.
+	FreshFor time.Duration
 	// Moved is where the link was passed on to for good; "" where it was not, or not only for good.
 	Moved string
 	// Inside is the name of the calendar that was unpacked, where an archive came.
@@ -229,6 +231,31 @@ func moved(r *http.Request) string {
 	return at
 }
 
+// freshFor is how long an answer holds by what it says itself; 0 where it does not say.
+func freshFor(h http.Header) time.Duration {
+	for _, value := range h.Values("Cache-Control") {
+		for directive := range strings.SplitSeq(value, ",") {
+			name, of, _ := strings.Cut(strings.TrimSpace(directive), "=")
+			switch strings.ToLower(name) {
+			case "no-store", "no-cache":
+				return 0
+			case "max-age":
+				seconds, err := strconv.Atoi(strings.Trim(of, `"`))
+				if err != nil || seconds < 0 {
+					return 0
+				}
+				return time.Duration(min(seconds, 366*24*60*60)) * time.Second
+			}
+		}
+	}
+	expires, err := http.ParseTime(h.Get("Expires"))
+	date, errDate := http.ParseTime(h.Get("Date"))
+	if err != nil || errDate != nil {
+		return 0
+	}
+	return max(expires.Sub(date), 0)
+}
+
 // Enter waits until the host of a link may be asked once more; leave says that it was. The error is that
 // of the context, or that its time would not be enough.
 func (f *Fetcher) Enter(ctx context.Context, link string) (leave func(), err error) {
@@ -278,7 +305,7 @@ func (f *Fetcher) Get(ctx context.Context, link string, known Known) (Result, er
 	if int64(len(result.Body)) > f.settings.MaxBytes {
 		return Result{}, &Error{Status: resp.StatusCode, Message: fmt.Sprintf("the feed is larger than %d MB, which no calendar of bookings is: check that this is the right link", f.settings.MaxBytes>>20)}
 	}
-	result.Moved = moved(resp.Request)
+	result.Moved, result.FreshFor = moved(resp.Request), freshFor(resp.Header)
 	return f.unpacked(result, req.URL.Fragment)
 }
 

@@ -173,3 +173,35 @@ func TestRetryAfter(t *testing.T) {
 		assert.Equal(t, want, failed.RetryAfter, "%q", said)
 	}
 }
+
+// TestFreshFor: how long an answer holds, by what it says itself.
+func TestFreshFor(t *testing.T) {
+	private, err := fetch.ParsePrivate("127.0.0.0/8:1-65535")
+	require.NoError(t, err)
+	f := fetch.New(fetch.Settings{Allowed: []fetch.Private{private}})
+	for _, c := range []struct {
+		control, expires string
+		want             time.Duration
+	}{
+		{"", "", 0},
+		{"private, max-age=1800", "", 30 * time.Minute},
+		{"Max-Age=\"600\"", "Fri, 10 Jul 2026 18:00:00 GMT", 10 * time.Minute},
+		{"no-cache, max-age=600", "Fri, 10 Jul 2026 18:00:00 GMT", 0},
+		{"max-age=-1", "", 0},
+		{"max-age=soon", "", 0},
+		{"max-age=99999999999", "", 366 * 24 * time.Hour},
+		{"", "Fri, 10 Jul 2026 18:00:00 GMT", 6 * time.Hour},
+		{"", "Fri, 10 Jul 2026 11:00:00 GMT", 0},
+		{"", "0", 0},
+	} {
+		server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+			w.Header().Set("Date", "Fri, 10 Jul 2026 12:00:00 GMT")
+			w.Header().Set("Cache-Control", c.control)
+			w.Header().Set("Expires", c.expires)
+		}))
+		got, err := f.Get(ctx, server.URL, fetch.Known{})
+		server.Close()
+		require.NoError(t, err)
+		assert.Equal(t, c.want, got.FreshFor, "%+v", c)
+	}
+}

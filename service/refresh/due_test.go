@@ -1,6 +1,7 @@
 package refresh_test
 
 import (
+	"context"
 	"net/http"
 	"testing"
 	"time"
@@ -112,4 +113,68 @@ func TestHostBusy(t *testing.T) {
 	assert.Nil(t, f.LeaseUntil, "it is anybody's to read")
 	leave()
 	assert.Equal(t, store.OutcomeChanged, b.Read(weeks(0, 5)).Outcome)
+}
+
+// TestWake: who hands feeds out sleeps until one is due, and not a round longer; a feed that is made due
+// meanwhile, here or by another process, wakes it.
+func TestWake(t *testing.T) {
+	b := feedtest.New(t, weeks(0, 4))
+	slept, timer := make(chan time.Duration), make(chan time.Time)
+	late := make(chan time.Duration, 2)
+	b.Refresher.After = func(d time.Duration) <-chan time.Time { slept <- d; return timer }
+	b.Refresher.Done = func(_ store.Outcome, _, l time.Duration) { late <- l }
+	b.Now = b.Now.Add(14*time.Minute + 50*time.Second)
+	run, stop := context.WithCancel(ctx)
+	done := make(chan struct{})
+	go func() { defer close(done); b.Refresher.Run(run, nil) }()
+	for d := range slept { // until the first round has woken it for the last time
+		assert.Equal(t, 10*time.Second, d, "until it is due")
+		select {
+		case again := <-slept:
+			assert.Equal(t, d, again)
+		case <-time.After(200 * time.Millisecond):
+		}
+		break
+	}
+	b.Now = b.Now.Add(10*time.Second + 30*time.Millisecond)
+	timer <- b.Now
+	assert.Equal(t, 30*time.Millisecond, <-late)
+	require.Equal(t, time.Second, <-slept, "it may still be due that was handed out")
+	b.Refresher.Wake()
+	require.LessOrEqual(t, <-slept, time.Minute)
+	f, err := b.Store.Feed(ctx, b.Feed)
+	require.NoError(t, err)
+	assert.EqualValues(t, 2, f.Readings)
+	stop()
+	go func() {
+		for range slept {
+		}
+	}()
+	<-done
+	close(slept)
+}
+
+// TestSameBytes: what comes byte for byte as it came before is no more work than word that nothing is
+// new; once a day it is read all the same.
+func TestSameBytes(t *testing.T) {
+	b := feedtest.New(t, weeks(0, 4))
+	known := func() (n int) {
+		require.NoError(t, b.Store.Tx(ctx, func(tx *store.Tx) error {
+			rows, err := tx.Entries(b.Feed)
+			n = len(rows)
+			return err
+		}))
+		return n
+	}
+	b.Read(weeks(0, 4))
+	b.SQL("DELETE FROM entries WHERE feed_id = ?", b.Feed) // who compares finds all of them new
+	r := b.Read(weeks(0, 4))
+	assert.Equal(t, store.OutcomeUnchanged, r.Outcome)
+	assert.Positive(t, r.Bytes)
+	assert.Equal(t, http.StatusOK, r.Status)
+	assert.Zero(t, known(), "nothing is compared")
+	b.Now = b.Now.Add(25 * time.Hour)
+	assert.Equal(t, 4, b.Read(weeks(0, 4)).Added, "read whole once a day")
+	b.SQL("DELETE FROM entries WHERE feed_id = ?", b.Feed)
+	assert.Equal(t, 4, b.Read(weeks(0, 4)+"X-ODD:1\r\n").Added, "other bytes are compared")
 }

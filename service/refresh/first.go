@@ -7,6 +7,7 @@ import (
 	"maps"
 	"slices"
 	"strings"
+	"time"
 
 	"wharf/core/reading"
 	"wharf/core/recur"
@@ -55,7 +56,7 @@ func (r *Refresher) First(ctx context.Context, link string) (got Got, err error)
 		to.Fragment, u = u.Fragment, to
 		got.remarks = append(got.remarks, hasMoved(got.result.Moved))
 	}
-	got.finished, got.link = r.Now(), u.String()
+	got.finished, got.link, got.digest = r.Now(), u.String(), digestOf(got.result.Body)
 	leave, err := r.enter(ctx, int64(len(got.result.Body)))
 	if err != nil {
 		return got, err
@@ -78,6 +79,9 @@ func (got Got) Link() string { return got.link }
 
 // Remarks are those on how it was read.
 func (got Got) Remarks() []string { return got.remarks }
+
+// FreshFor is how long the platform says that what it gave holds; 0: it does not say.
+func (got Got) FreshFor() time.Duration { return got.result.FreshFor }
 
 // Offers are feeds that were found in what is no calendar.
 func (got Got) Offers() []fetch.Offer { return fetch.OffersIn(got.result.Body, got.link) }
@@ -102,7 +106,7 @@ func (r *Refresher) LinkOf(feed store.Feed) (string, error) {
 // address says nothing of when that came to be which is there.
 func (r *Refresher) Point(feed *store.Feed, got Got) {
 	feed.URLCipher, feed.Address = r.Box.Seal(urlPlace, got.link), private.Link(got.link)
-	feed.ETag, feed.LastModified = "", ""
+	feed.ETag, feed.LastModified, feed.BodyDigest = "", "", ""
 	feed.Frame, feed.LastGoodStart = "", nil
 	feed.NewUIDs, feed.NewUIDsNotBefore, feed.NewUIDsSeenBy = "", nil, nil
 }

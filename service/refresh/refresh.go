@@ -11,6 +11,8 @@ package refresh
 import (
 	"bytes"
 	"context"
+	"crypto/sha256"
+	"encoding/hex"
 	"errors"
 	"io"
 	"log/slog"
@@ -18,12 +20,10 @@ import (
 	"strings"
 	"sync"
 	"time"
-	"unicode/utf8"
 
 	"wharf/core/ical"
 	"wharf/core/reading"
 	"wharf/core/recur"
-	"wharf/internal/private"
 	"wharf/service/combine"
 	"wharf/service/crash"
 	"wharf/service/fetch"
@@ -51,7 +51,10 @@ type Refresher struct {
 	Guard       reading.Guard // of what feeds no longer show; a Share of 0 holds nothing back
 	WholeEvery  time.Duration // after which a feed is read whole, though it says that it has not changed
 	KeepGone    time.Duration // how long an entry is known that its feed no longer shows
-	Done        func(outcome store.Outcome, took time.Duration)
+	// Done is told of each reading: how long it took, and how late it began; below 0 where it was not due.
+	Done func(outcome store.Outcome, took, late time.Duration)
+	// After is a channel on which something comes after so long; nil: Run looks for work at ticks alone.
+	After func(time.Duration) <-chan time.Time
 
 	// Limits are those of a document, and Memory bounds what all that are being read at once take, in
 	// bytes; 0: nothing does.
@@ -62,6 +65,7 @@ type Refresher struct {
 	// Jitter is a random part of so long, by which readings are put off; nil: none.
 	Jitter func(most time.Duration) time.Duration
 
+	alarm   alarm
 	opened  sync.Once
 	room    *room    // nil: any number
 	reading sync.Map // the IDs of the feeds that this process is reading
@@ -80,7 +84,7 @@ func (r *Refresher) Read(ctx context.Context, feed store.Feed) (store.Reading, e
 }
 
 func (r *Refresher) readFeed(ctx context.Context, feed store.Feed, scheduled bool) (store.Reading, error) {
-	began := time.Now()
+	began := r.Now()
 	if _, busy := r.reading.LoadOrStore(feed.ID, true); busy {
 		return store.Reading{}, ErrBusy
 	}
@@ -104,7 +108,11 @@ func (r *Refresher) readFeed(ctx context.Context, feed store.Feed, scheduled boo
 		return store.Reading{}, err
 	}
 	if r.Done != nil {
-		r.Done(record.Outcome, time.Since(began))
+		late := time.Duration(-1)
+		if scheduled {
+			late = max(began.Sub(feed.DueAt), 0)
+		}
+		r.Done(record.Outcome, r.Now().Sub(began), late)
 	}
 	r.Log.Info("feed read", "feed", feed.Name, "outcome", record.Outcome, "entries", record.Entries,
 		"added", record.Added, "changed", record.Changed, "removed", record.Removed, "message", record.Message)
@@ -166,7 +174,8 @@ func (r *Refresher) read(ctx context.Context, feed store.Feed, scheduled bool, l
 	defer done()
 	got := Got{started: r.Now(), scheduled: scheduled}
 	known := fetch.Known{ETag: feed.ETag, LastModified: feed.LastModified}
-	if feed.WholeAt == nil || got.started.Sub(*feed.WholeAt) >= r.WholeEvery {
+	whole := feed.WholeAt == nil || got.started.Sub(*feed.WholeAt) >= r.WholeEvery
+	if whole {
 		known = fetch.Known{} // who always says that nothing is new is not always right
 	}
 	got.result, got.err = r.Fetcher.Get(ctx, link, known)
@@ -179,6 +188,10 @@ func (r *Refresher) read(ctx context.Context, feed store.Feed, scheduled bool, l
 		return store.Reading{}, nil, ctx.Err() // we are stopping: no fault of the feed
 	}
 	if got.err == nil && !got.result.NotModified {
+		got.digest = digestOf(got.result.Body)
+		got.same = !whole && got.digest == feed.BodyDigest && feed.NewUIDs == "" // one more reading is what settles new UIDs
+	}
+	if got.err == nil && !got.result.NotModified && !got.same {
 		free, err := r.enter(ctx, int64(len(got.result.Body)))
 		if err != nil {
 			return store.Reading{}, nil, err
@@ -269,8 +282,16 @@ type Got struct {
 	scheduled         bool     // it was due
 	remarks           []string // on how it was read
 	result            fetch.Result
+	digest            string          // of what came
+	same              bool            // byte for byte what came last
 	doc               *recur.Document // nil when nothing new came
 	err               error
+}
+
+// digestOf tells contents apart.
+func digestOf(body []byte) string {
+	sum := sha256.Sum256(body)
+	return hex.EncodeToString(sum[:])
 }
 
 // moved notes where a feed is to be read from now on.
@@ -295,7 +316,7 @@ func (r *Refresher) commit(ctx context.Context, tx *store.Tx, claimed store.Feed
 	if feed.Fence != claimed.Fence {
 		return store.Reading{}, nil, store.ErrLost
 	}
-	record = store.Reading{FeedID: feed.ID, StartedAt: got.started, FinishedAt: got.finished, Times: 1,
+	record = store.Reading{FeedID: feed.ID, StartedAt: got.started, FinishedAt: got.finished, Times: 1, TookMS: got.finished.Sub(got.started).Milliseconds(),
 		Status: got.result.Status, Bytes: int64(len(got.result.Body)), Outcome: store.OutcomeUnchanged, Entries: feed.Entries}
 	switch {
 	case got.err != nil:
@@ -323,81 +344,8 @@ func (r *Refresher) commit(ctx context.Context, tx *store.Tx, claimed store.Feed
 	if err != nil {
 		return store.Reading{}, nil, err
 	}
+	r.alarm.ring(feed.DueAt)
 	return record, calendars, tx.SaveFeed(feed)
-}
-
-// noteGood keeps the record of a good reading: a run of unchanged ones in the feed's
-// own row, a changed one in a row of its own.
-func (r *Refresher) noteGood(tx *store.Tx, feed *store.Feed, record *store.Reading, got Got) error {
-	if feed.FailingSince != nil || feed.FreshSince == nil || late(*feed, got.finished) {
-		feed.FreshSince = &got.finished
-	}
-	feed.FailingSince = nil
-	if feed.LastGoodStart != nil {
-		feed.Gaps.Add(got.started.Sub(*feed.LastGoodStart), 1)
-	}
-	feed.LastGoodStart, feed.LastGoodEnd = &got.started, &got.finished
-	if got.doc != nil {
-		feed.WholeAt = &got.finished
-		feed.ETag, feed.LastModified = validator(got.result.ETag, store.ETagWidth), validator(got.result.LastModified, store.LastModifiedWidth)
-	}
-	if got.link != "" { // it has moved for good; what it holds is what it held
-		feed.URLCipher, feed.Address = r.Box.Seal(urlPlace, got.link), private.Link(got.link)
-	}
-	if record.Outcome == store.OutcomeUnchanged {
-		if len(got.remarks) > 0 {
-			feed.Remarks = strings.TrimSpace(feed.Remarks + "\n" + strings.Join(got.remarks, "\n"))
-		}
-		if feed.RunTimes == 0 {
-			feed.RunStart = &got.started
-		}
-		feed.RunTimes++
-		feed.RunEnd, feed.RunStatus = &got.finished, record.Status
-		return nil
-	}
-	return r.saveReading(tx, feed, record)
-}
-
-// noteFailure keeps the record of a failed reading; the same failure again is counted.
-func (r *Refresher) noteFailure(tx *store.Tx, feed *store.Feed, record *store.Reading) error {
-	if feed.FailingSince == nil {
-		feed.FailingSince = &record.FinishedAt
-	}
-	last, err := tx.LastReading(*feed)
-	if err != nil {
-		return err
-	}
-	if feed.RunTimes == 0 && last != nil && last.Outcome == record.Outcome && last.Message == record.Message {
-		last.Times++
-		last.FinishedAt, last.Status = record.FinishedAt, record.Status
-		*record = *last
-		return tx.SaveReading(last)
-	}
-	return r.saveReading(tx, feed, record)
-}
-
-// saveReading writes the run of unchanged readings that ends here, then the record.
-func (r *Refresher) saveReading(tx *store.Tx, feed *store.Feed, record *store.Reading) error {
-	if run := feed.Run(); run != nil {
-		if err := tx.SaveReading(run); err != nil {
-			return err
-		}
-		feed.RunTimes, feed.RunStart, feed.RunEnd = 0, nil, nil
-	}
-	if err := tx.SaveReading(record); err != nil {
-		return err
-	}
-	feed.LastReadingID = &record.ID
-	return nil
-}
-
-// validator is what is kept of an ETag or a date: nothing of one that cannot be kept whole,
-// since what was cut or mended would not validate.
-func validator(s string, most int) string {
-	if len(s) > most || !utf8.ValidString(s) {
-		return ""
-	}
-	return s
 }
 
 // commitDocument stores what a document leads to (core/reading). It returns the calendars on

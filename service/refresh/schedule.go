@@ -16,22 +16,20 @@ import (
 )
 
 // Run reads what is due, combines what is dirty and moves windows on, until ctx ends. It
-// returns when the readings that were going on have stopped.
+// returns when the readings that were going on have stopped. It looks for work when something
+// is due (After), when woken, and at every tick for what other processes have left.
 func (r *Refresher) Run(ctx context.Context, tick <-chan time.Time) {
 	var workers sync.WaitGroup
 	defer workers.Wait()
+	r.alarm.init()
 	due := make(chan store.Feed)
 	for range r.Workers {
 		workers.Go(func() { r.work(ctx, due) })
 	}
-	wake := make(chan struct{}, 1)
-	workers.Go(func() { r.handOut(ctx, due, wake) })
+	workers.Go(func() { r.handOut(ctx, due) })
 	for rounds := 0; ; rounds++ {
-		select {
-		case wake <- struct{}{}:
-		default: // it is still at it
-		}
-		if rounds%600 == 599 && r.KeepGone > 0 {
+		r.Wake()
+		if rounds%forgetRounds == forgetRounds-1 && r.KeepGone > 0 {
 			if err := r.Store.ForgetGone(ctx, r.Now().Add(-r.KeepGone)); err != nil && ctx.Err() == nil {
 				r.Log.Warn("entries that are long gone cannot be forgotten; it is tried again", "error", err)
 			}
@@ -47,17 +45,18 @@ func (r *Refresher) Run(ctx context.Context, tick <-chan time.Time) {
 	}
 }
 
+// forgetRounds is after how many rounds what is long gone is forgotten.
+const forgetRounds = 120
+
 // ahead is how many due feeds are looked up at once for each worker.
 const ahead = 16
 
-// handOut gives due feeds to the workers as they become free, and waits to be woken when
-// there are no more.
-func (r *Refresher) handOut(ctx context.Context, due chan<- store.Feed, wake <-chan struct{}) {
+// handOut gives due feeds to the workers as they become free, and sleeps until the next is due
+// when there are no more.
+func (r *Refresher) handOut(ctx context.Context, due chan<- store.Feed) {
 	for {
-		feeds, err := r.Store.DueFeeds(ctx, r.Now(), ahead*r.Workers)
-		if err != nil && ctx.Err() == nil {
-			r.Log.Error("due feeds cannot be listed; it is tried again", "error", err)
-		}
+		began := r.Now()
+		feeds, err := r.Store.DueFeeds(ctx, began, ahead*r.Workers)
 		// Other processes see the same list: each begins elsewhere in it.
 		rand.Shuffle(len(feeds), func(i, j int) { feeds[i], feeds[j] = feeds[j], feeds[i] })
 		for _, feed := range feeds {
@@ -70,13 +69,28 @@ func (r *Refresher) handOut(ctx context.Context, due chan<- store.Feed, wake <-c
 		if len(feeds) == ahead*r.Workers {
 			continue
 		}
-		select {
-		case <-ctx.Done():
+		next, failed := r.Store.NextDue(ctx, began)
+		if err = errors.Join(err, failed); err != nil && ctx.Err() == nil {
+			r.Log.Error("due feeds cannot be listed; it is tried again", "error", err)
+		}
+		if last := began.Add(longestSleep); next.After(last) {
+			next = last
+		}
+		if again := began.Add(sleepBusy); (len(feeds) > 0 || err != nil) && again.Before(next) {
+			next = again // one that nobody could read is still due
+		}
+		if !r.alarm.sleep(ctx, next, r.Now, r.After) {
 			return
-		case <-wake:
 		}
 	}
 }
+
+// How long the one who hands feeds out sleeps: at most, since another process can make one due,
+// and while what was handed out may still be due.
+const (
+	longestSleep = time.Minute
+	sleepBusy    = time.Second
+)
 
 // work reads what it is given until ctx ends.
 func (r *Refresher) work(ctx context.Context, due <-chan store.Feed) {

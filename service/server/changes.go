@@ -23,7 +23,7 @@ const (
 // StreamChanges tells an open page what changes, until it is closed, its login ends or the
 // service stops.
 func (s *server) StreamChanges(ctx context.Context, _ gen.StreamChangesRequestObject) (gen.StreamChangesResponseObject, error) {
-	if s.Hub.Subscribers() >= s.MaxStreams {
+	if s.Hub.Pages() >= s.MaxStreams {
 		return nil, &problem{Status: http.StatusServiceUnavailable, Code: gen.ProblemCodeTooManyPages, Title: "Too many open pages", Detail: "close some of them, or raise --max-streams", retryAfter: 60}
 	}
 	return stream{ctx, s, loginOf(ctx)}, nil

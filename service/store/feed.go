@@ -103,6 +103,15 @@ func (s *Store) DueFeeds(ctx context.Context, now time.Time, n int) ([]Feed, err
 		Order("due_at, id").Limit(n))
 }
 
+// NextDue is when the next feed is due that is not due at now, or the next claim ends on one that is; Never if there is none.
+func (s *Store) NextDue(ctx context.Context, now time.Time) (time.Time, error) {
+	var next time.Time
+	err := s.db.WithContext(ctx).Raw(`SELECT CAST(LEAST(
+		COALESCE((SELECT due_at FROM feeds WHERE live = 1 AND due_at > ? AND paused_at IS NULL ORDER BY due_at LIMIT 1), ?),
+		COALESCE((SELECT MIN(lease_until) FROM feeds WHERE live = 1 AND due_at <= ? AND lease_until > ? AND paused_at IS NULL), ?)) AS DATETIME(6))`, now, Never, now, now, Never).Scan(&next).Error
+	return next, err
+}
+
 // ClaimFeed takes the feed until the given time by a compare-and-set on its fencing
 // number. It returns the feed as claimed, and false when another process was first.
 func (s *Store) ClaimFeed(ctx context.Context, f Feed, now, until time.Time) (Feed, bool, error) {

@@ -63,6 +63,7 @@ type Feed struct {
 	PausedAt      *time.Time // since when it is not read
 	ETag          string     `gorm:"column:e_tag"`
 	LastModified  string
+	BodyDigest    string // of what the last reading gave that was read
 	CreatedAt     time.Time
 	DueAt         time.Time
 	LeaseUntil    *time.Time
@@ -77,6 +78,8 @@ type Feed struct {
 	RunStart      *time.Time
 	RunEnd        *time.Time
 	RunStatus     int
+	RunBytes      int64
+	RunTookMS     int64 `gorm:"column:run_took_ms"`
 	LastReadingID *int64
 	Entries       int
 	Frame         string // the digest of what its document says for all that is in it
@@ -99,7 +102,7 @@ func (f Feed) Run() *Reading {
 		return nil
 	}
 	return &Reading{FeedID: f.ID, StartedAt: *f.RunStart, FinishedAt: *f.RunEnd, Outcome: OutcomeUnchanged,
-		Status: f.RunStatus, Entries: f.Entries, Times: f.RunTimes}
+		Status: f.RunStatus, Bytes: f.RunBytes, TookMS: f.RunTookMS, Entries: f.Entries, Remarks: f.Remarks, Times: f.RunTimes}
 }
 
 // Mirror says that a feed's platform is linked directly to that of another feed.
@@ -127,11 +130,13 @@ type Reading struct {
 	Outcome    Outcome
 	Message    string
 	Status     int
-	Bytes      int64
+	Bytes      int64 // of the last of them
+	TookMS     int64 `gorm:"column:took_ms"` // the last of them, in milliseconds
 	Entries    int
 	Added      int
 	Changed    int
 	Removed    int
+	Remarks    string // on what it gave, a line each
 	Times      int
 }
 
