@@ -111,12 +111,7 @@ func (env *Env) change(c *cli.Command, call func(try bool) (*http.Response, erro
 	if err != nil {
 		return err
 	}
-	if len(effects) == 0 {
-		fmt.Fprintln(env.Err, "No conflict and no publication changes by it.")
-	}
-	for _, e := range effects {
-		fmt.Fprintln(env.Err, clean(e.Sentence))
-	}
+	env.tellEffects(effects)
 	if c.Bool("try") {
 		return nil
 	}
@@ -129,6 +124,35 @@ func (env *Env) change(c *cli.Command, call func(try bool) (*http.Response, erro
 	fmt.Fprintln(env.Out, "Done.")
 	return nil
 }
+
+// tellEffects says what a change would lead to.
+func (env *Env) tellEffects(effects []client.Effect) {
+	if len(effects) == 0 {
+		fmt.Fprintln(env.Err, "No conflict and no publication changes by it.")
+	}
+	for _, e := range effects {
+		fmt.Fprintln(env.Err, clean(e.Sentence))
+	}
+}
+
+// mayOpen says first what an edit would lead to, and asks where a platform would be told that something is
+// free. It is false where nothing is to be changed: it was only tried.
+func (env *Env) mayOpen(c *cli.Command, try func() (*http.Response, error)) (bool, error) {
+	effects, err := client.Decode[[]client.Effect](try())
+	if err != nil {
+		return false, err
+	}
+	opens := slices.ContainsFunc(effects, func(e client.Effect) bool { return e.Kind == client.Withdraws })
+	if c.Bool("try") || opens {
+		env.tellEffects(effects)
+	}
+	if opens && !c.Bool("try") && !c.Bool("yes") && !env.agrees("Is that meant?") {
+		return false, fmt.Errorf("nothing was changed: answer y, or give --yes, if it is meant")
+	}
+	return !c.Bool("try"), nil
+}
+
+var sureFlag = &cli.BoolFlag{Name: "yes", Aliases: []string{"y"}, Usage: "do it whatever it opens, without being asked"}
 
 func (env *Env) caseExport(ctx context.Context, c *cli.Command, api *client.Client, number string) error {
 	id, err := conflictID(number)

@@ -18,6 +18,8 @@ import (
 	"wharf/core/zone"
 )
 
+var groupFlag = &cli.StringFlag{Name: "group", Usage: "group in which it is shown, which is made where there is none of this name; \"\" for none"}
+
 func (env *Env) calendarCommand() *cli.Command {
 	return &cli.Command{
 		Name: "calendar", Usage: "combined availability of one bookable thing each",
@@ -29,13 +31,13 @@ func (env *Env) calendarCommand() *cli.Command {
 					&cli.StringFlag{Name: "zone", Required: true, Usage: "IANA time zone in which its days begin"},
 					&cli.StringFlag{Name: "grain", Value: "day", Usage: "night, day or time"},
 					&cli.IntFlag{Name: "capacity", Value: 1, Usage: "how many bookings fit at once"},
-					jsonFlag,
+					groupFlag, jsonFlag,
 				},
 				Action: env.onOne(env.calendarAdd),
 			},
 			{
-				Name: "list", Usage: "list the calendars", Flags: []cli.Flag{jsonFlag},
-				Description: "Example: wharf calendar list",
+				Name: "list", Usage: "list the calendars", Flags: []cli.Flag{&cli.StringFlag{Name: "search", Usage: "only those in whose name or group these words are"}, jsonFlag},
+				Description: "Example: wharf calendar list --search merrow",
 				Action:      env.connected(env.calendarList),
 			},
 			{
@@ -62,6 +64,7 @@ func (env *Env) calendarCommand() *cli.Command {
 					&cli.StringFlag{Name: "name", Usage: "its new name"},
 					&cli.StringFlag{Name: "zone", Usage: "IANA time zone in which its days begin"},
 					&cli.IntFlag{Name: "capacity", Usage: "how many bookings fit at once"},
+					groupFlag,
 					&cli.FloatFlag{Name: "chance-limit", Usage: "chance of an own sale below which an entry may be taken for a reflection; 0 for that of the service"},
 					revisionFlag, jsonFlag,
 				},
@@ -78,7 +81,7 @@ func (env *Env) calendarCommand() *cli.Command {
 
 func (env *Env) calendarAdd(ctx context.Context, c *cli.Command, api *client.Client, name string) error {
 	capacity := c.Int("capacity")
-	made, err := client.Decode[client.Calendar](api.CreateCalendar(ctx, client.CalendarRequest{Name: name, Zone: c.String("zone"), Grain: client.Grain(c.String("grain")), Capacity: &capacity}))
+	made, err := client.Decode[client.Calendar](api.CreateCalendar(ctx, client.CalendarRequest{Name: name, Zone: c.String("zone"), Grain: client.Grain(c.String("grain")), Capacity: &capacity, Group: textOf[string](c, "group")}))
 	if err != nil {
 		return err
 	}
@@ -90,12 +93,20 @@ func (env *Env) calendarAdd(ctx context.Context, c *cli.Command, api *client.Cli
 }
 
 func (env *Env) calendarList(ctx context.Context, c *cli.Command, api *client.Client) error {
-	all, err := client.Decode[[]client.Calendar](api.ListCalendars(ctx, nil))
+	all, err := client.Decode[[]client.Calendar](api.ListCalendars(ctx, &client.ListCalendarsParams{Search: textOf[string](c, "search")}))
+	if err != nil {
+		return err
+	}
+	groups, err := groupNames(ctx, api)
 	if err != nil {
 		return err
 	}
 	if c.Bool("json") {
 		return printJSON(env.Out, all)
+	}
+	if len(all) == 0 && c.IsSet("search") {
+		fmt.Fprintln(env.Out, "There is no such calendar.")
+		return nil
 	}
 	if len(all) == 0 {
 		fmt.Fprintln(env.Out, "No calendars yet: add one with `wharf calendar add NAME --zone ZONE`.")
@@ -103,9 +114,9 @@ func (env *Env) calendarList(ctx context.Context, c *cli.Command, api *client.Cl
 	}
 	rows := make([]table.Row, len(all))
 	for i, k := range all {
-		rows[i] = table.Row{k.Id, clean(k.Name), k.Grain, k.Capacity, k.Zone, len(k.Links), k.OpenConflicts}
+		rows[i] = table.Row{k.Id, clean(k.Name), clean(groups[orZero(k.Group)]), k.Grain, k.Capacity, k.Zone, len(k.Links), k.OpenConflicts}
 	}
-	printTable(env.Out, table.Row{"Id", "Calendar", "Grain", "Capacity", "Zone", "Feeds", "Open conflicts"}, rows)
+	printTable(env.Out, table.Row{"Id", "Calendar", "Group", "Grain", "Capacity", "Zone", "Feeds", "Open conflicts"}, rows)
 	for _, k := range all {
 		env.tellTrouble(k)
 	}
@@ -305,20 +316,22 @@ func (env *Env) calendarRefresh(ctx context.Context, c *cli.Command, api *client
 		if err != nil {
 			return err
 		}
-		feeds = append(feeds, f)
+		if f.Uploaded == nil { // nothing is read of a file
+			feeds = append(feeds, f)
+		}
 	}
 	return env.refresh(ctx, api, feeds, c.Bool("json"))
 }
 
 func (env *Env) calendarEdit(ctx context.Context, c *cli.Command, api *client.Client, ref string) error {
-	if err := anyOf(c, "name", "zone", "capacity", "chance-limit"); err != nil {
+	if err := anyOf(c, "name", "zone", "capacity", "group", "chance-limit"); err != nil {
 		return err
 	}
 	k, err := calendarNamed(ctx, api, ref)
 	if err != nil {
 		return err
 	}
-	edit := client.CalendarEdit{Revision: revisionOf(c, k.Revision), Name: textOf[string](c, "name"), Zone: textOf[string](c, "zone"), Capacity: numberOf(c, "capacity")}
+	edit := client.CalendarEdit{Revision: revisionOf(c, k.Revision), Name: textOf[string](c, "name"), Zone: textOf[string](c, "zone"), Capacity: numberOf(c, "capacity"), Group: textOf[string](c, "group")}
 	if c.IsSet("chance-limit") {
 		limit := c.Float("chance-limit")
 		edit.ChanceLimit = &limit

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -18,14 +19,32 @@ var scheduleFlag = &cli.StringFlag{Name: "schedule", Usage: "when it is read: \"
 
 var jsonFlag = &cli.BoolFlag{Name: "json", Usage: "one JSON object a line"}
 
+var (
+	categoriesFlag = &cli.StringSliceFlag{Name: "category", Usage: "a category that all it brings in has; once for each, none for none"}
+	classFlag      = &cli.StringFlag{Name: "class", Usage: "public, private or confidential, for what says nothing of it"}
+)
+
+// categoriesOf are those that are given; nil where nothing is said.
+func categoriesOf(c *cli.Command) *client.Categories {
+	if !c.IsSet("category") {
+		return nil
+	}
+	all := slices.DeleteFunc(c.StringSlice("category"), func(s string) bool { return s == "none" })
+	return &all
+}
+
 func (env *Env) feedCommand() *cli.Command {
 	return &cli.Command{
 		Name: "feed", Usage: "feeds that are read",
 		Commands: []*cli.Command{
 			env.feedAddCommand(),
 			{
-				Name: "list", Usage: "list the feeds and how they stand", Flags: []cli.Flag{jsonFlag},
-				Description: "Example: wharf feed list",
+				Name: "list", Usage: "list the feeds and how they stand",
+				Flags: []cli.Flag{
+					&cli.StringFlag{Name: "state", Usage: "only those that are fresh, late, failing, paused or guarded"},
+					&cli.StringFlag{Name: "platform", Usage: "only those of this platform"},
+					&cli.StringFlag{Name: "search", Usage: "only those in whose name, platform or address these words are"}, jsonFlag},
+				Description: "Example: wharf feed list --search ketch",
 				Action:      env.connected(env.feedList),
 			},
 			{
@@ -44,23 +63,25 @@ func (env *Env) feedCommand() *cli.Command {
 			},
 			{
 				Name: "edit", Usage: "change a feed", ArgsUsage: "FEED",
-				Description: "A new link is read before anything is changed.\nExample: wharf feed edit \"Ketch at the desk, again\" --every 1h --color moss",
+				Description: "A new link, or file, is read before anything is changed. What it would open is said first, and asked about.\nExample: wharf feed edit \"Ketch at the desk, again\" --every 1h --color moss",
 				Flags: []cli.Flag{
 					&cli.StringFlag{Name: "name", Usage: "its new name"},
 					&cli.StringFlag{Name: "platform", Usage: "platform that it comes from"},
 					&cli.StringFlag{Name: "color", Usage: "one of the twelve feed colours"},
 					&cli.DurationFlag{Name: "every", Usage: "time between readings"},
 					scheduleFlag,
-					&cli.StringFlag{Name: "url", Usage: "its new link"},
+					&cli.StringFlag{Name: "from", Aliases: []string{"url"}, Usage: "its new link, or the file that replaces it"},
+					categoriesFlag, classFlag,
 					&cli.StringSliceFlag{Name: "mirrors", Usage: "feed whose platform its own is linked to directly, so that it reflects what is sold there; once for each, none for none"},
-					revisionFlag, jsonFlag,
+					tryFlag, sureFlag, revisionFlag, jsonFlag,
 				},
 				Action: env.onOne(env.feedEdit),
 			},
 			env.pauseCommand(true),
 			env.pauseCommand(false),
 			{
-				Name: "remove", Usage: "remove a feed; its bookings leave every calendar", ArgsUsage: "FEED", Flags: []cli.Flag{yesFlag},
+				Name: "remove", Usage: "remove a feed; its bookings leave every calendar", ArgsUsage: "FEED",
+				Flags:       []cli.Flag{yesFlag, &cli.BoolFlag{Name: "snapshot", Usage: "only stop reading it and forget its link: what it showed last stays"}},
 				Description: "Example: wharf feed remove \"Ketch at the desk, again\" --yes",
 				Action:      env.onOne(env.feedRemove),
 			},
@@ -70,14 +91,15 @@ func (env *Env) feedCommand() *cli.Command {
 
 func (env *Env) feedAddCommand() *cli.Command {
 	return &cli.Command{
-		Name: "add", Usage: "subscribe to a feed by its link", ArgsUsage: "LINK",
-		Description: "Example: wharf feed add webcal://127.0.0.1:8471/ical/merrow-2f6c91d04b/ketch.ics --platform \"Merrow Charter Desk\" --name \"Ketch at the desk, again\" --color plum",
+		Name: "add", Usage: "subscribe to a feed by its link, or upload a file", ArgsUsage: "LINK|FILE",
+		Description: "Of an archive, # and a name say which calendar in it is meant. A file is not read again by itself; `wharf feed edit FEED --from FILE` replaces it.\nExample: wharf feed add webcal://127.0.0.1:8471/ical/merrow-2f6c91d04b/ketch.ics --platform \"Merrow Charter Desk\" --name \"Ketch at the desk, again\" --color plum",
 		Flags: []cli.Flag{
 			&cli.StringFlag{Name: "platform", Required: true, Usage: "platform that it comes from"},
 			&cli.StringFlag{Name: "name", Required: true, Usage: "name by which you will know it: the platform and the thing"},
 			&cli.StringFlag{Name: "color", Usage: "one of the twelve feed colours", DefaultText: "the least used"},
 			&cli.DurationFlag{Name: "every", Usage: "time between readings", DefaultText: "the server's default"},
 			scheduleFlag,
+			categoriesFlag, classFlag,
 			&cli.StringFlag{Name: "calendar", Usage: "calendar to link it to at once"},
 			&cli.BoolFlag{Name: "shows", Usage: "with --calendar: its entries are only shown and block nothing"},
 			userFlag, passwordFlag,
@@ -88,7 +110,14 @@ func (env *Env) feedAddCommand() *cli.Command {
 }
 
 func (env *Env) feedAdd(ctx context.Context, c *cli.Command, api *client.Client, link string) error {
-	r := client.FeedRequest{Url: link, Platform: c.String("platform"), Name: c.String("name")}
+	r := client.FeedRequest{Platform: c.String("platform"), Name: c.String("name"), Categories: categoriesOf(c), Class: textOf[client.EntryClass](c, "class")}
+	file, err := env.fileOf(link)
+	if err != nil {
+		return err
+	}
+	if r.File = file; file == nil {
+		r.Url = &link
+	}
 	user, password, err := env.passwordOf(c)
 	if err != nil {
 		return err
@@ -123,8 +152,12 @@ func (env *Env) feedAdd(ctx context.Context, c *cli.Command, api *client.Client,
 	if c.Bool("json") {
 		return printJSON(env.Out, []client.Feed{feed})
 	}
-	fmt.Fprintf(env.Out, "Subscribed to %s (feed %d): %s read. It is read %s (%s).\n", clean(feed.Name), feed.Id,
-		count(feed.Entries, "entry", "entries"), nextWords(env, feed), scheduleWords(feed))
+	if feed.Uploaded != nil {
+		fmt.Fprintf(env.Out, "Uploaded %s (feed %d): %s read. It stays as it is until a newer file replaces it.\n", clean(feed.Name), feed.Id, count(feed.Entries, "entry", "entries"))
+	} else {
+		fmt.Fprintf(env.Out, "Subscribed to %s (feed %d): %s read. It is read %s (%s).\n", clean(feed.Name), feed.Id,
+			count(feed.Entries, "entry", "entries"), nextWords(env, feed), scheduleWords(feed))
+	}
 	for _, remark := range feed.Remarks {
 		fmt.Fprintf(env.Out, "Remark, %s\n", clean(remark))
 	}
@@ -132,12 +165,24 @@ func (env *Env) feedAdd(ctx context.Context, c *cli.Command, api *client.Client,
 }
 
 func (env *Env) feedList(ctx context.Context, c *cli.Command, api *client.Client) error {
-	feeds, err := client.Decode[[]client.Feed](api.ListFeeds(ctx, nil))
+	wanted := client.ListFeedsParams{State: textOf[client.FeedState](c, "state"), Search: textOf[string](c, "search")}
+	if ref := c.String("platform"); ref != "" {
+		p, err := platformNamed(ctx, api, ref)
+		if err != nil {
+			return err
+		}
+		wanted.Platform = &p.Id
+	}
+	feeds, err := client.Decode[[]client.Feed](api.ListFeeds(ctx, &wanted))
 	if err != nil {
 		return err
 	}
 	if c.Bool("json") {
 		return printJSON(env.Out, feeds)
+	}
+	if len(feeds) == 0 && (wanted != client.ListFeedsParams{}) {
+		fmt.Fprintln(env.Out, "There is no such feed.")
+		return nil
 	}
 	if len(feeds) == 0 {
 		fmt.Fprintln(env.Out, "No feeds yet: add one with `wharf feed add LINK --platform NAME --name NAME`.")
@@ -176,13 +221,16 @@ func (env *Env) feedShow(ctx context.Context, c *cli.Command, api *client.Client
 	if c.Bool("json") {
 		return printJSON(env.Out, []client.Feed{f})
 	}
-	readings, err := client.Decode[[]client.Reading](api.ListReadings(ctx, f.Id))
+	readings, err := client.Decode[[]client.Reading](api.ListReadings(ctx, f.Id, nil))
 	if err != nil {
 		return err
 	}
 	fmt.Fprintf(env.Out, "%s, from %s (feed %d, %s)\n%s since %s; read %s, next %s; %s in the last good reading, %s.\nLink: %s\n\n",
 		clean(f.Name), clean(f.Platform.Name), f.Id, f.Color, f.State, env.when(&f.Since), scheduleWords(f), nextWords(env, f),
 		count(f.Entries, "entry", "entries"), env.when(f.LastGood), clean(f.Address))
+	if len(f.Categories) > 0 || f.Class != "" {
+		fmt.Fprintf(env.Out, "All it brings in: %s\n\n", clean(strings.TrimSpace(strings.Join(f.Categories, ", ")+" "+string(f.Class))))
+	}
 	if err := env.tellMirrors(ctx, api, f); err != nil {
 		return err
 	}
@@ -201,10 +249,21 @@ func (env *Env) feedShow(ctx context.Context, c *cli.Command, api *client.Client
 		if r.Message != nil {
 			message = clean(*r.Message)
 		}
-		rows[i] = table.Row{env.when(&r.Finished), r.Outcome, strconv.Itoa(r.Times) + "×", r.Entries, r.Added, r.Changed, r.Removed, message}
+		if r.Remarks != nil {
+			message = count(len(*r.Remarks), "remark", "remarks")
+		}
+		rows[i] = table.Row{env.when(&r.Finished), r.Outcome, strconv.Itoa(r.Times) + "×", orDash(r.Status), orDash(r.TookMs), orDash(r.Bytes), r.Entries, r.Added, r.Changed, r.Removed, message}
 	}
-	printTable(env.Out, table.Row{"Read", "Outcome", "", "Entries", "Added", "Changed", "Removed", ""}, rows)
+	printTable(env.Out, table.Row{"Read", "Outcome", "", "HTTP", "ms", "Bytes", "Entries", "Added", "Changed", "Removed", ""}, rows)
 	return nil
+}
+
+// orDash is a number, or a dash where there is none.
+func orDash[T int | int64](n *T) string {
+	if n == nil {
+		return "-"
+	}
+	return fmt.Sprint(*n)
 }
 
 func (env *Env) heldCommand() *cli.Command {
@@ -320,7 +379,7 @@ func scheduleWords(f client.Feed) string {
 }
 
 func (env *Env) feedEdit(ctx context.Context, c *cli.Command, api *client.Client, ref string) error {
-	if err := anyOf(c, "name", "platform", "color", "every", "schedule", "url", "mirrors"); err != nil {
+	if err := anyOf(c, "name", "platform", "color", "every", "schedule", "from", "category", "class", "mirrors"); err != nil {
 		return err
 	}
 	f, err := feedNamed(ctx, api, ref)
@@ -328,7 +387,15 @@ func (env *Env) feedEdit(ctx context.Context, c *cli.Command, api *client.Client
 		return err
 	}
 	edit := client.FeedEdit{Revision: revisionOf(c, f.Revision), Name: textOf[string](c, "name"), Platform: textOf[string](c, "platform"),
-		Color: textOf[client.Color](c, "color"), Url: textOf[string](c, "url"), Schedule: textOf[string](c, "schedule")}
+		Color: textOf[client.Color](c, "color"), Schedule: textOf[string](c, "schedule"), Categories: categoriesOf(c), Class: textOf[client.EntryClass](c, "class")}
+	if from := c.String("from"); from != "" {
+		if edit.File, err = env.fileOf(from); err != nil {
+			return err
+		}
+		if edit.File == nil {
+			edit.Url = &from
+		}
+	}
 	if c.IsSet("every") {
 		seconds := int(c.Duration("every") / time.Second)
 		edit.Every = &seconds
@@ -346,6 +413,9 @@ func (env *Env) feedEdit(ctx context.Context, c *cli.Command, api *client.Client
 			mirrors = append(mirrors, of.Id)
 		}
 		edit.Mirrors = &mirrors
+	}
+	if goOn, err := env.mayOpen(c, func() (*http.Response, error) { return api.TryFeedEdit(ctx, f.Id, edit) }); !goOn {
+		return err
 	}
 	if f, err = client.Decode[client.Feed](api.EditFeed(ctx, f.Id, edit)); err != nil {
 		return err
@@ -384,6 +454,14 @@ func (env *Env) feedRemove(ctx context.Context, c *cli.Command, api *client.Clie
 	f, err := feedNamed(ctx, api, ref)
 	if err != nil {
 		return err
+	}
+	if c.Bool("snapshot") {
+		snapshot := true
+		if f, err = client.Decode[client.Feed](api.EditFeed(ctx, f.Id, client.FeedEdit{Revision: f.Revision, Snapshot: &snapshot})); err != nil {
+			return err
+		}
+		fmt.Fprintf(env.Out, "%s is not read any more, and its link is forgotten. What it showed last stays: %s.\n", clean(f.Name), count(f.Entries, "entry", "entries"))
+		return nil
 	}
 	return env.remove(c, f.Name, func(confirm *string) (*http.Response, error) {
 		return api.RemoveFeed(ctx, f.Id, &client.RemoveFeedParams{Confirm: confirm})

@@ -18,6 +18,7 @@ func linkFlags(more ...cli.Flag) []cli.Flag {
 		&cli.StringFlag{Name: "role", Usage: "blocks or shows", DefaultText: "blocks"},
 		&cli.StringFlag{Name: "tentative", Usage: "count tentative entries as tentative, firm, or ignore them", DefaultText: "tentative"},
 		&cli.IntFlag{Name: "units", Usage: "units that each booking takes", DefaultText: "1"},
+		&cli.StringFlag{Name: "counting", Usage: "how many units each takes: \"title matches (\\d+) boats\", \"property X-BOATS\"", DefaultText: "as many as --units says"},
 		&cli.StringFlag{Name: "filter", Usage: "which of its entries count: \"title has Ketch\", \"place has no Pontoon\", \"category matches ^(sail|oar)$\"", DefaultText: "all"},
 		&cli.StringFlag{Name: "label", Usage: "label of its bookings", DefaultText: "the feed's name"},
 	}, more...)
@@ -43,13 +44,13 @@ func (env *Env) linkCommand() *cli.Command {
 				Action:      env.onTwo(env.linkShow),
 			},
 			{
-				Name: "edit", Usage: "change how a feed counts on a calendar", ArgsUsage: "CALENDAR FEED", Flags: linkFlags(revisionFlag, jsonFlag),
-				Description: "Example: wharf link edit \"Harbour events\" \"Ketch, Kittiwake Berths\" --label \"Ketch\"",
+				Name: "edit", Usage: "change how a feed counts on a calendar", ArgsUsage: "CALENDAR FEED", Flags: linkFlags(tryFlag, sureFlag, revisionFlag, jsonFlag),
+				Description: "What it would open is said first, and asked about.\nExample: wharf link edit \"Harbour events\" \"Ketch, Kittiwake Berths\" --label \"Ketch\"",
 				Action:      env.onTwo(env.linkEdit),
 			},
 			{
 				Name: "sort", Usage: "show which entries a filter would take, and where the others count", ArgsUsage: "CALENDAR FEED",
-				Flags:       []cli.Flag{&cli.StringFlag{Name: "filter", Required: true, Usage: "the filter, as in `link edit`"}, jsonFlag},
+				Flags:       []cli.Flag{&cli.StringFlag{Name: "filter", Usage: "the filter, as in `link edit`", DefaultText: "the link's"}, &cli.StringFlag{Name: "counting", Usage: "how many units each takes, likewise", DefaultText: "the link's"}, jsonFlag},
 				Description: "Nothing is changed.\nExample: wharf link sort \"Harbour events\" \"Events, Parish Hall Diary\" --filter \"title has regatta\"",
 				Action:      env.onTwo(env.linkSort),
 			},
@@ -101,7 +102,7 @@ func (p pair) link() (client.Link, error) {
 }
 
 func (env *Env) linkAdd(ctx context.Context, c *cli.Command, api *client.Client, on pair) error {
-	r := client.LinkRequest{Role: textOf[client.Role](c, "role"), Tentative: textOf[client.TentativeRule](c, "tentative"), Units: numberOf(c, "units"), Label: textOf[string](c, "label"), Filter: textOf[string](c, "filter")}
+	r := client.LinkRequest{Role: textOf[client.Role](c, "role"), Tentative: textOf[client.TentativeRule](c, "tentative"), Units: numberOf(c, "units"), Label: textOf[string](c, "label"), Filter: textOf[string](c, "filter"), Counting: textOf[string](c, "counting")}
 	k, err := client.Decode[client.Calendar](api.PutLink(ctx, on.calendar.Id, on.feed.Id, r))
 	if err != nil {
 		return err
@@ -169,6 +170,9 @@ func (env *Env) linkShow(_ context.Context, c *cli.Command, _ *client.Client, on
 	}
 	fmt.Fprintf(env.Out, "%s %s on %s, as %q, in %s (revision %d).\nTentative entries: %s. Each booking takes %s of %d.\n", clean(on.feed.Name), l.Role, clean(on.calendar.Name),
 		clean(l.Label), l.Color, l.Revision, l.Tentative, count(l.Units, "unit", "units"), on.calendar.Capacity)
+	if l.Counting != "" {
+		fmt.Fprintf(env.Out, "Where it says so, as many units as: %s.\n", clean(l.Counting))
+	}
 	if l.Filter != "" {
 		fmt.Fprintf(env.Out, "Only entries of which the %s.\n", clean(l.Filter))
 	}
@@ -179,7 +183,7 @@ func (env *Env) linkShow(_ context.Context, c *cli.Command, _ *client.Client, on
 }
 
 func (env *Env) linkSort(ctx context.Context, c *cli.Command, api *client.Client, on pair) error {
-	s, err := client.Decode[client.Sorting](api.TryFilter(ctx, on.calendar.Id, on.feed.Id, &client.TryFilterParams{Filter: c.String("filter")}))
+	s, err := client.Decode[client.Sorting](api.TryFilter(ctx, on.calendar.Id, on.feed.Id, &client.TryFilterParams{Filter: textOf[string](c, "filter"), Counting: textOf[string](c, "counting")}))
 	if err != nil {
 		return err
 	}
@@ -195,9 +199,9 @@ func (env *Env) linkSort(ctx context.Context, c *cli.Command, api *client.Client
 		case len(all) > 0:
 			where = clean(strings.Join(all, ", "))
 		}
-		rows[i] = table.Row{clean(orUntitled(e.Title)), where}
+		rows[i] = table.Row{clean(orUntitled(e.Title)), where, orDash(e.Units)}
 	}
-	printTable(env.Out, table.Row{"Entry", "Counts on"}, rows)
+	printTable(env.Out, table.Row{"Entry", "Counts on", "Units"}, rows)
 	fmt.Fprintf(env.Out, "\n%s would count on %s, %d would not", count(s.Taken, "entry", "entries"), clean(on.calendar.Name), s.Left)
 	if s.Lost > 0 {
 		fmt.Fprintf(env.Out, ", and %d of those nowhere", s.Lost)
@@ -207,15 +211,19 @@ func (env *Env) linkSort(ctx context.Context, c *cli.Command, api *client.Client
 }
 
 func (env *Env) linkEdit(ctx context.Context, c *cli.Command, api *client.Client, on pair) error {
-	if err := anyOf(c, "role", "tentative", "units", "label", "filter"); err != nil {
+	if err := anyOf(c, "role", "tentative", "units", "label", "filter", "counting"); err != nil {
 		return err
 	}
 	l, err := on.link()
 	if err != nil {
 		return err
 	}
-	k, err := client.Decode[client.Calendar](api.EditLink(ctx, on.calendar.Id, on.feed.Id, client.LinkEdit{Revision: revisionOf(c, l.Revision),
-		Role: textOf[client.Role](c, "role"), Tentative: textOf[client.TentativeRule](c, "tentative"), Units: numberOf(c, "units"), Label: textOf[string](c, "label"), Filter: textOf[string](c, "filter")}))
+	edit := client.LinkEdit{Revision: revisionOf(c, l.Revision),
+		Role: textOf[client.Role](c, "role"), Tentative: textOf[client.TentativeRule](c, "tentative"), Units: numberOf(c, "units"), Label: textOf[string](c, "label"), Filter: textOf[string](c, "filter"), Counting: textOf[string](c, "counting")}
+	if goOn, err := env.mayOpen(c, func() (*http.Response, error) { return api.TryLinkEdit(ctx, on.calendar.Id, on.feed.Id, edit) }); !goOn {
+		return err
+	}
+	k, err := client.Decode[client.Calendar](api.EditLink(ctx, on.calendar.Id, on.feed.Id, edit))
 	if err != nil {
 		return err
 	}

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"os"
+	"slices"
 	"sync"
 	"time"
 
@@ -39,6 +40,7 @@ func (env *Env) feedRefresh(ctx context.Context, c *cli.Command) error {
 		if feeds, err = client.Decode[[]client.Feed](api.ListFeeds(ctx, nil)); err != nil {
 			return err
 		}
+		feeds = slices.DeleteFunc(feeds, func(f client.Feed) bool { return f.Uploaded != nil }) // nothing is read of a file
 	}
 	for _, ref := range c.Args().Slice() {
 		f, err := feedNamed(ctx, api, ref)

@@ -56,11 +56,19 @@ func (env *Env) feedTry(ctx context.Context, c *cli.Command, api *client.Client)
 	for few := range slices.Chunk(links, linksAtOnce) {
 		r := client.TrialRequest{Zone: &zone}
 		for _, link := range few {
+			file, err := env.fileOf(link)
+			if err != nil {
+				return err
+			}
 			one := struct {
-				Password *string `json:"password,omitempty"`
-				Url      string  `json:"url"`
-				User     *string `json:"user,omitempty"`
-			}{Url: link}
+				File     *client.FeedFile `json:"file,omitempty"`
+				Password *string          `json:"password,omitempty"`
+				Url      *string          `json:"url,omitempty"`
+				User     *string          `json:"user,omitempty"`
+			}{File: file}
+			if file == nil {
+				one.Url = &link
+			}
 			if user != "" {
 				one.User, one.Password = &user, &password
 			}

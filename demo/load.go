@@ -129,14 +129,14 @@ func (l *loader) feeds(ctx context.Context, calendars map[string]int64) error {
 			continue
 		}
 		color, every, calendar := client.Color(p.color), refreshSeconds, calendars[p.calendar]
-		link := &client.LinkRequest{}
+		address, link := l.addresses[i]+l.platforms[i].FeedPath(), &client.LinkRequest{}
 		if p.role != "" {
 			link.Role = &p.role
 		}
 		if p.units > 0 {
 			link.Units = &p.units
 		}
-		_, err := client.Decode[client.Feed](l.api.CreateFeed(ctx, client.FeedRequest{Url: l.addresses[i] + l.platforms[i].FeedPath(), Platform: p.name,
+		_, err := client.Decode[client.Feed](l.api.CreateFeed(ctx, client.FeedRequest{Url: &address, Platform: p.name,
 			Name: p.feed, Color: &color, Every: &every, Calendar: &calendar, Link: link}))
 		if err != nil {
 			return err

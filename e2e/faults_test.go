@@ -59,7 +59,7 @@ func (w *world) expose(t *testing.T, name, link string) *exposed {
 	t.Helper()
 	ctx := context.Background()
 	c := must(client.Decode[client.Calendar](w.api.CreateCalendar(ctx, client.CalendarRequest{Name: name, Zone: "UTC", Grain: "day"})))(t)
-	f := must(client.Decode[client.Feed](w.api.CreateFeed(ctx, client.FeedRequest{Name: name, Platform: "Platform of " + name, Url: link, Calendar: &c.Id})))(t)
+	f := must(client.Decode[client.Feed](w.api.CreateFeed(ctx, client.FeedRequest{Name: name, Platform: "Platform of " + name, Url: &link, Calendar: &c.Id})))(t)
 	p := must(client.Decode[client.Publication](w.api.CreatePublication(ctx, client.PublicationRequest{Name: name, Platform: "Recipient of " + name, Calendar: c.Id})))(t)
 	x := &exposed{world: w, t: t, feed: f.Id, calendar: c.Id, publication: p.Url}
 	require.Equal(t, hostile.Booked, x.standing())

@@ -121,7 +121,7 @@ func Run(ctx context.Context, c Config) error {
 	handler, err := server.New(server.Config{
 		Store: s, Accounts: accounts, Refresher: refresher, Desk: changes, Shelf: held, Hub: hub, Console: web.Files(),
 		Log: c.Log, Now: c.Now, Registry: registry, PublicURL: public, AllowedHosts: c.AllowedHosts,
-		MaxStreams: c.MaxStreams, RequestTimeout: c.RequestTimeout, ReadingTimeout: c.Lease, QueryTimeout: c.QueryTimeout,
+		MaxStreams: c.MaxStreams, MaxFeedBytes: c.MaxFeedBytes, RequestTimeout: c.RequestTimeout, ReadingTimeout: c.Lease, QueryTimeout: c.QueryTimeout,
 		Proxies: proxies, Readers: c.Readers,
 	})
 	if err != nil {

@@ -36,6 +36,27 @@ func (e AnswerKind) Valid() bool {
 	}
 }
 
+// Defines values for BookingClass.
+const (
+	BookingConfidential BookingClass = "CONFIDENTIAL"
+	BookingPrivate      BookingClass = "PRIVATE"
+	BookingPublic       BookingClass = "PUBLIC"
+)
+
+// Valid indicates whether the value is a known member of the BookingClass enum.
+func (e BookingClass) Valid() bool {
+	switch e {
+	case BookingConfidential:
+		return true
+	case BookingPrivate:
+		return true
+	case BookingPublic:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for BookingChangeKind.
 const (
 	BookingAdded       BookingChangeKind = "added"
@@ -243,6 +264,30 @@ func (e EffectKind) Valid() bool {
 	}
 }
 
+// Defines values for EntryClass.
+const (
+	ClassConfidential EntryClass = "confidential"
+	ClassPrivate      EntryClass = "private"
+	ClassPublic       EntryClass = "public"
+	ClassUnsaid       EntryClass = ""
+)
+
+// Valid indicates whether the value is a known member of the EntryClass enum.
+func (e EntryClass) Valid() bool {
+	switch e {
+	case ClassConfidential:
+		return true
+	case ClassPrivate:
+		return true
+	case ClassPublic:
+		return true
+	case ClassUnsaid:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for FeedState.
 const (
 	Failing FeedState = "failing"
@@ -426,6 +471,7 @@ const (
 	ProblemCodeUnreadable           ProblemCode = "unreadable"
 	ProblemCodeWouldLose            ProblemCode = "would_lose"
 	ProblemCodeWrongValue           ProblemCode = "wrong_value"
+	Uploaded                        ProblemCode = "uploaded"
 )
 
 // Valid indicates whether the value is a known member of the ProblemCode enum.
@@ -480,6 +526,8 @@ func (e ProblemCode) Valid() bool {
 	case ProblemCodeWouldLose:
 		return true
 	case ProblemCodeWrongValue:
+		return true
+	case Uploaded:
 		return true
 	default:
 		return false
@@ -594,9 +642,13 @@ type AnswerRequest struct {
 
 // Booking One that came from no feed has neither feed, platform nor color, and is labelled Wharf
 type Booking struct {
-	Answer   *Answer `json:"answer,omitempty"`
-	Blocks   bool    `json:"blocks"`
-	Calendar int64   `json:"calendar"`
+	Answer     *Answer   `json:"answer,omitempty"`
+	Blocks     bool      `json:"blocks"`
+	Calendar   int64     `json:"calendar"`
+	Categories *[]string `json:"categories,omitempty"`
+
+	// Class Who may see it; left out where that is not said
+	Class *BookingClass `json:"class,omitempty"`
 
 	// Color One of the twelve feed colours, told apart also by colour-blind readers
 	Color *Color `json:"color,omitempty"`
@@ -630,6 +682,9 @@ type Booking struct {
 	Verdict   Verdict   `json:"verdict"`
 }
 
+// BookingClass Who may see it; left out where that is not said
+type BookingClass string
+
 // BookingChange defines model for BookingChange.
 type BookingChange struct {
 	// At End of the reading that showed it
@@ -654,7 +709,10 @@ type BookingLife struct {
 
 	// Original One that came from no feed has neither feed, platform nor color, and is labelled Wharf
 	Original *Booking `json:"original,omitempty"`
-	Travels  []Travel `json:"travels"`
+
+	// Source The text of its entry, as its feed has it or had it last; left out where that is not kept
+	Source  *string  `json:"source,omitempty"`
+	Travels []Travel `json:"travels"`
 }
 
 // BookingShown defines model for BookingShown.
@@ -675,13 +733,16 @@ type Calendar struct {
 	Capacity int `json:"capacity"`
 
 	// ChanceLimit Left out: that of the service
-	ChanceLimit   *float64 `json:"chanceLimit,omitempty"`
-	Grain         Grain    `json:"grain"`
-	Id            int64    `json:"id"`
-	Links         []Link   `json:"links"`
-	Name          string   `json:"name"`
-	OpenConflicts int      `json:"openConflicts"`
-	Revision      int64    `json:"revision"`
+	ChanceLimit *float64 `json:"chanceLimit,omitempty"`
+	Grain       Grain    `json:"grain"`
+
+	// Group In which it is shown; left out where in none
+	Group         *int64 `json:"group,omitempty"`
+	Id            int64  `json:"id"`
+	Links         []Link `json:"links"`
+	Name          string `json:"name"`
+	OpenConflicts int    `json:"openConflicts"`
+	Revision      int64  `json:"revision"`
 
 	// Trouble The calendar could not be brought up to date; what was published last stays
 	Trouble *Trouble `json:"trouble,omitempty"`
@@ -695,7 +756,10 @@ type CalendarEdit struct {
 
 	// ChanceLimit Chance of an own sale below which an entry may be taken for a reflection; 0: that of the service
 	ChanceLimit *float64 `json:"chanceLimit,omitempty"`
-	Name        *Name    `json:"name,omitempty"`
+
+	// Group Of the group in which it is shown, which is made where there is none of this name; empty for none
+	Group *GroupName `json:"group,omitempty"`
+	Name  *Name      `json:"name,omitempty"`
 
 	// Revision The revision that the change starts from; when there is a newer one, the answer is 409 and says what changed
 	Revision Revision `json:"revision"`
@@ -708,11 +772,17 @@ type CalendarEdit struct {
 type CalendarRequest struct {
 	Capacity *int  `json:"capacity,omitempty"`
 	Grain    Grain `json:"grain"`
-	Name     Name  `json:"name"`
+
+	// Group Of the group in which it is shown, which is made where there is none of this name; empty for none
+	Group *GroupName `json:"group,omitempty"`
+	Name  Name       `json:"name"`
 
 	// Zone IANA name
 	Zone string `json:"zone"`
 }
+
+// Categories Categories that all it brings in has, beside its own
+type Categories = []string
 
 // Color One of the twelve feed colours, told apart also by colour-blind readers
 type Color string
@@ -766,6 +836,9 @@ type ConflictKind string
 // ConflictState defines model for ConflictState.
 type ConflictState string
 
+// Counting How many units each entry takes: 'title matches (\d+) boats', 'property X-BOATS'; empty for as many as units says
+type Counting = string
+
 // Credentials defines model for Credentials.
 type Credentials struct {
 	Name     string `json:"name"`
@@ -785,11 +858,20 @@ type Effect struct {
 // EffectKind defines model for Effect.Kind.
 type EffectKind string
 
+// EntryClass Who may see what has no class itself; empty where nothing is said
+type EntryClass string
+
 // Feed defines model for Feed.
 type Feed struct {
-	// Address The link with all that is secret in it left out
+	// Address The link with all that is secret in it left out; of an uploaded one, what it is
 	Address   string  `json:"address"`
 	Calendars []int64 `json:"calendars"`
+
+	// Categories Categories that all it brings in has, beside its own
+	Categories Categories `json:"categories"`
+
+	// Class Who may see what has no class itself; empty where nothing is said
+	Class EntryClass `json:"class"`
 
 	// Color One of the twelve feed colours, told apart also by colour-blind readers
 	Color Color `json:"color"`
@@ -832,15 +914,27 @@ type Feed struct {
 	// Since Since when it is in that state
 	Since time.Time `json:"since"`
 	State FeedState `json:"state"`
+
+	// Uploaded Whether it is a file that is not read by itself; left out where it is read
+	Uploaded *bool `json:"uploaded,omitempty"`
 }
 
 // FeedEdit defines model for FeedEdit.
 type FeedEdit struct {
+	// Categories Categories that all it brings in has, beside its own
+	Categories *Categories `json:"categories,omitempty"`
+
+	// Class Who may see what has no class itself; empty where nothing is said
+	Class *EntryClass `json:"class,omitempty"`
+
 	// Color One of the twelve feed colours, told apart also by colour-blind readers
 	Color *Color `json:"color,omitempty"`
 
 	// Every Seconds between readings
 	Every *int `json:"every,omitempty"`
+
+	// File A calendar (.ics), or an archive (.zip) with calendars, instead of a link
+	File *FeedFile `json:"file,omitempty"`
 
 	// Mirrors Feeds whose platforms its own is linked to directly, so that it reflects what is sold there
 	Mirrors *[]int64 `json:"mirrors,omitempty"`
@@ -856,8 +950,23 @@ type FeedEdit struct {
 	// Schedule When it is read, instead of every so many seconds: 'every 15m', 'every 6h from 02:30 America/Halifax', 'at 06:00,18:00 Europe/Lisbon', or 'once'
 	Schedule *Schedule `json:"schedule,omitempty"`
 
+	// Snapshot Whether it is not read any more and its link is forgotten; what it showed last stays
+	Snapshot *bool `json:"snapshot,omitempty"`
+
 	// Url A new link: https, http or webcal
 	Url *string `json:"url,omitempty"`
+}
+
+// FeedFile A calendar (.ics), or an archive (.zip) with calendars, instead of a link
+type FeedFile struct {
+	// Content Its bytes in Base64
+	Content []byte `json:"content"`
+
+	// Inside Of an archive, the name of the calendar in it that is meant
+	Inside *string `json:"inside,omitempty"`
+
+	// Name Of the file
+	Name string `json:"name"`
 }
 
 // FeedProposal defines model for FeedProposal.
@@ -875,13 +984,22 @@ type FeedRequest struct {
 	// Calendar A calendar to link it to at once
 	Calendar *int64 `json:"calendar,omitempty"`
 
+	// Categories Categories that all it brings in has, beside its own
+	Categories *Categories `json:"categories,omitempty"`
+
+	// Class Who may see what has no class itself; empty where nothing is said
+	Class *EntryClass `json:"class,omitempty"`
+
 	// Color One of the twelve feed colours, told apart also by colour-blind readers
 	Color *Color `json:"color,omitempty"`
 
 	// Every Seconds between readings; the server's default when left out
-	Every *int         `json:"every,omitempty"`
-	Link  *LinkRequest `json:"link,omitempty"`
-	Name  Name         `json:"name"`
+	Every *int `json:"every,omitempty"`
+
+	// File A calendar (.ics), or an archive (.zip) with calendars, instead of a link
+	File *FeedFile    `json:"file,omitempty"`
+	Link *LinkRequest `json:"link,omitempty"`
+	Name Name         `json:"name"`
 
 	// Password Password that it asks for; kept sealed
 	Password *string `json:"password,omitempty"`
@@ -891,7 +1009,7 @@ type FeedRequest struct {
 	Schedule *Schedule `json:"schedule,omitempty"`
 
 	// Url The feed's link: https, http or webcal; of an archive, with # and the name of the calendar in it
-	Url string `json:"url"`
+	Url *string `json:"url,omitempty"`
 
 	// User User name that the platform asks for; kept sealed
 	User *string `json:"user,omitempty"`
@@ -913,6 +1031,26 @@ type First struct {
 
 // Grain defines model for Grain.
 type Grain string
+
+// Group defines model for Group.
+type Group struct {
+	Id       int64  `json:"id"`
+	Name     string `json:"name"`
+	Revision int64  `json:"revision"`
+}
+
+// GroupEdit defines model for GroupEdit.
+type GroupEdit struct {
+	// Before The group before which it is to come; 0: last
+	Before *int64 `json:"before,omitempty"`
+	Name   *Name  `json:"name,omitempty"`
+
+	// Revision The revision that the change starts from; when there is a newer one, the answer is 409 and says what changed
+	Revision Revision `json:"revision"`
+}
+
+// GroupName Of the group in which it is shown, which is made where there is none of this name; empty for none
+type GroupName = string
 
 // Habit defines model for Habit.
 type Habit struct {
@@ -986,7 +1124,10 @@ type HeldRequestSays string
 type Link struct {
 	// Color One of the twelve feed colours, told apart also by colour-blind readers
 	Color Color `json:"color"`
-	Feed  int64 `json:"feed"`
+
+	// Counting How many units each takes; empty for as many as units says
+	Counting string `json:"counting"`
+	Feed     int64  `json:"feed"`
 
 	// Filter Which of its entries count; empty for all
 	Filter string `json:"filter"`
@@ -1002,6 +1143,9 @@ type Link struct {
 
 // LinkEdit defines model for LinkEdit.
 type LinkEdit struct {
+	// Counting How many units each entry takes: 'title matches (\d+) boats', 'property X-BOATS'; empty for as many as units says
+	Counting *Counting `json:"counting,omitempty"`
+
 	// Filter Which entries of the feed count: 'title has Ketch', 'place has no Pontoon', 'category matches ^(sail|oar)$', 'resource matches no ^crane'; empty for all
 	Filter *Filter `json:"filter,omitempty"`
 
@@ -1017,6 +1161,9 @@ type LinkEdit struct {
 
 // LinkRequest defines model for LinkRequest.
 type LinkRequest struct {
+	// Counting How many units each entry takes: 'title matches (\d+) boats', 'property X-BOATS'; empty for as many as units says
+	Counting *Counting `json:"counting,omitempty"`
+
 	// Filter Which entries of the feed count: 'title has Ketch', 'place has no Pontoon', 'category matches ^(sail|oar)$', 'resource matches no ^crane'; empty for all
 	Filter *Filter `json:"filter,omitempty"`
 
@@ -1210,7 +1357,9 @@ type PublicationRequest struct {
 
 // Reading defines model for Reading.
 type Reading struct {
-	Added    int       `json:"added"`
+	Added int `json:"added"`
+
+	// Bytes That came; of several, with the last of them
 	Bytes    *int64    `json:"bytes,omitempty"`
 	Changed  int       `json:"changed"`
 	Entries  int       `json:"entries"`
@@ -1218,8 +1367,11 @@ type Reading struct {
 	Id       int64     `json:"id"`
 
 	// Message Why it failed and what to do
-	Message *string   `json:"message,omitempty"`
-	Outcome Outcome   `json:"outcome"`
+	Message *string `json:"message,omitempty"`
+	Outcome Outcome `json:"outcome"`
+
+	// Remarks What could not be read as it was meant
+	Remarks *[]string `json:"remarks,omitempty"`
 	Removed int       `json:"removed"`
 	Started time.Time `json:"started"`
 
@@ -1228,6 +1380,9 @@ type Reading struct {
 
 	// Times How many readings in a row this record stands for
 	Times int `json:"times"`
+
+	// TookMs How long it took, in milliseconds; of several, the last of them
+	TookMs *int64 `json:"tookMs,omitempty"`
 }
 
 // Reference defines model for Reference.
@@ -1264,6 +1419,9 @@ type SortedEntry struct {
 	Place *string  `json:"place,omitempty"`
 	Takes bool     `json:"takes"`
 	Title string   `json:"title"`
+
+	// Units That it takes
+	Units *int `json:"units,omitempty"`
 }
 
 // Sorting defines model for Sorting.
@@ -1340,9 +1498,11 @@ type Trial struct {
 // TrialRequest defines model for TrialRequest.
 type TrialRequest struct {
 	Links []struct {
-		Password *string `json:"password,omitempty"`
-		Url      string  `json:"url"`
-		User     *string `json:"user,omitempty"`
+		// File A calendar (.ics), or an archive (.zip) with calendars, instead of a link
+		File     *FeedFile `json:"file,omitempty"`
+		Password *string   `json:"password,omitempty"`
+		Url      *string   `json:"url,omitempty"`
+		User     *string   `json:"user,omitempty"`
 	} `json:"links"`
 
 	// Zone IANA name of the zone in which times are shown; UTC when left out
@@ -1396,6 +1556,9 @@ type ListAllBookingsParams struct {
 
 	// To Day after the last, at most 400 days after the first
 	To openapi_types.Date `form:"to" json:"to"`
+
+	// Calendar Only what is on these; on all when left out
+	Calendar *[]int64 `form:"calendar,omitempty" json:"calendar,omitempty"`
 }
 
 // ListCalendarsParams defines parameters for ListCalendars.
@@ -1405,6 +1568,9 @@ type ListCalendarsParams struct {
 
 	// After Only those with larger ids
 	After *After `form:"after,omitempty" json:"after,omitempty"`
+
+	// Search Only those in whose name or group these words are
+	Search *string `form:"search,omitempty" json:"search,omitempty"`
 }
 
 // RemoveCalendarParams defines parameters for RemoveCalendar.
@@ -1439,7 +1605,11 @@ type RemoveLinkParams struct {
 
 // TryFilterParams defines parameters for TryFilter.
 type TryFilterParams struct {
-	Filter Filter `form:"filter" json:"filter"`
+	// Filter The link's own when left out
+	Filter *Filter `form:"filter,omitempty" json:"filter,omitempty"`
+
+	// Counting Likewise
+	Counting *Counting `form:"counting,omitempty" json:"counting,omitempty"`
 }
 
 // ListConflictsParams defines parameters for ListConflicts.
@@ -1475,6 +1645,9 @@ type ListFeedsParams struct {
 
 	// Platform Only those of this platform
 	Platform *int64 `form:"platform,omitempty" json:"platform,omitempty"`
+
+	// Search Only those in whose name, platform or address these words are
+	Search *string `form:"search,omitempty" json:"search,omitempty"`
 }
 
 // RemoveFeedParams defines parameters for RemoveFeed.
@@ -1496,6 +1669,12 @@ type ListFeedChangesParams struct {
 type DecideHeldParams struct {
 	// Try Only say what it would change
 	Try *Try `form:"try,omitempty" json:"try,omitempty"`
+}
+
+// ListReadingsParams defines parameters for ListReadings.
+type ListReadingsParams struct {
+	// Limit How many at most, 100 when left out
+	Limit *int `form:"limit,omitempty" json:"limit,omitempty"`
 }
 
 // ListHabitsParams defines parameters for ListHabits.
@@ -1558,6 +1737,9 @@ type EditLinkJSONRequestBody = LinkEdit
 // PutLinkJSONRequestBody defines body for PutLink for application/json ContentType.
 type PutLinkJSONRequestBody = LinkRequest
 
+// TryLinkEditJSONRequestBody defines body for TryLinkEdit for application/json ContentType.
+type TryLinkEditJSONRequestBody = LinkEdit
+
 // AcknowledgeConflictJSONRequestBody defines body for AcknowledgeConflict for application/json ContentType.
 type AcknowledgeConflictJSONRequestBody = Acknowledgement
 
@@ -1569,6 +1751,12 @@ type EditFeedJSONRequestBody = FeedEdit
 
 // DecideHeldJSONRequestBody defines body for DecideHeld for application/json ContentType.
 type DecideHeldJSONRequestBody = HeldRequest
+
+// TryFeedEditJSONRequestBody defines body for TryFeedEdit for application/json ContentType.
+type TryFeedEditJSONRequestBody = FeedEdit
+
+// EditGroupJSONRequestBody defines body for EditGroup for application/json ContentType.
+type EditGroupJSONRequestBody = GroupEdit
 
 // ChangePasswordJSONRequestBody defines body for ChangePassword for application/json ContentType.
 type ChangePasswordJSONRequestBody = PasswordRequest
@@ -1794,10 +1982,24 @@ type ClientInterface interface {
 	// Corresponds with PUT /calendars/{id}/links/{feed} (the `PutLink` operationId).
 	PutLink(ctx context.Context, id Id, feed int64, body PutLinkJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// TryFilter Which entries a filter on a link would take, and where the others count; nothing is changed
+	// TryFilter Which entries a filter on a link would take, how many units each, and where the others count; nothing is changed
 	//
 	// Corresponds with GET /calendars/{id}/links/{feed}/sorting (the `TryFilter` operationId).
 	TryFilter(ctx context.Context, id Id, feed int64, params *TryFilterParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// TryLinkEditWithBody What a change of a link would lead to; nothing is changed
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /calendars/{id}/links/{feed}/trial (the `TryLinkEdit` operationId).
+	TryLinkEditWithBody(ctx context.Context, id Id, feed int64, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// TryLinkEdit What a change of a link would lead to; nothing is changed
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /calendars/{id}/links/{feed}/trial (the `TryLinkEdit` operationId).
+	TryLinkEdit(ctx context.Context, id Id, feed int64, body TryLinkEditJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// StreamChanges Be told of changes as they are committed, by whichever process
 	//
@@ -1847,7 +2049,7 @@ type ClientInterface interface {
 
 	// CreateFeedWithBody Subscribe to a feed, and read it at once
 	//
-	// The link is read before anything is stored; one that gives no calendar is refused.
+	// The link, or the file, is read before anything is stored; one that gives no calendar is refused.
 	//
 	// Takes any type of body and a specified content type.
 	//
@@ -1856,7 +2058,7 @@ type ClientInterface interface {
 
 	// CreateFeed Subscribe to a feed, and read it at once
 	//
-	// The link is read before anything is stored; one that gives no calendar is refused.
+	// The link, or the file, is read before anything is stored; one that gives no calendar is refused.
 	//
 	// Takes a body of the `application/json` content type.
 	//
@@ -1877,7 +2079,7 @@ type ClientInterface interface {
 
 	// EditFeedWithBody Change a feed
 	//
-	// A new link is read before anything is changed.
+	// A new link, or file, is read before anything is changed.
 	//
 	// Takes any type of body and a specified content type.
 	//
@@ -1886,7 +2088,7 @@ type ClientInterface interface {
 
 	// EditFeed Change a feed
 	//
-	// A new link is read before anything is changed.
+	// A new link, or file, is read before anything is changed.
 	//
 	// Takes a body of the `application/json` content type.
 	//
@@ -1927,7 +2129,7 @@ type ClientInterface interface {
 	// ListReadings List the newest readings of a feed
 	//
 	// Corresponds with GET /feeds/{id}/readings (the `ListReadings` operationId).
-	ListReadings(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*http.Response, error)
+	ListReadings(ctx context.Context, id Id, params *ListReadingsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// CreateReading Read a feed now
 	//
@@ -1936,10 +2138,45 @@ type ClientInterface interface {
 	// Corresponds with POST /feeds/{id}/readings (the `CreateReading` operationId).
 	CreateReading(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// TryFeedEditWithBody What a change of a feed would lead to; nothing is changed
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /feeds/{id}/trial (the `TryFeedEdit` operationId).
+	TryFeedEditWithBody(ctx context.Context, id Id, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// TryFeedEdit What a change of a feed would lead to; nothing is changed
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /feeds/{id}/trial (the `TryFeedEdit` operationId).
+	TryFeedEdit(ctx context.Context, id Id, body TryFeedEditJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// ListForgottenBlocks List blocks of what is gone that platforms still show, so that time is lost for sale
 	//
 	// Corresponds with GET /forgotten-blocks (the `ListForgottenBlocks` operationId).
 	ListForgottenBlocks(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListGroups List the groups of calendars
+	//
+	// A group is made by naming it for a calendar, and is gone with its last calendar.
+	//
+	// Corresponds with GET /groups (the `ListGroups` operationId).
+	ListGroups(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// EditGroupWithBody Give a group another name, or another place among the groups
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PATCH /groups/{id} (the `EditGroup` operationId).
+	EditGroupWithBody(ctx context.Context, id Id, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// EditGroup Give a group another name, or another place among the groups
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PATCH /groups/{id} (the `EditGroup` operationId).
+	EditGroup(ctx context.Context, id Id, body EditGroupJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListLogins List the browsers and programs that are logged in to this account
 	//
@@ -2143,18 +2380,18 @@ type ClientInterface interface {
 	// Corresponds with POST /tokens (the `CreateToken` operationId).
 	CreateToken(ctx context.Context, body CreateTokenJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// TryLinksWithBody Look at what links give, before anything is kept
+	// TryLinksWithBody Look at what links, or files, give, before anything is kept
 	//
-	// Every link is read; nothing of it is kept. A link that gives no calendar says why, and what was found instead.
+	// Each is read; nothing of it is kept. One that gives no calendar says why, and what was found instead.
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with POST /trials (the `TryLinks` operationId).
 	TryLinksWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// TryLinks Look at what links give, before anything is kept
+	// TryLinks Look at what links, or files, give, before anything is kept
 	//
-	// Every link is read; nothing of it is kept. A link that gives no calendar says why, and what was found instead.
+	// Each is read; nothing of it is kept. One that gives no calendar says why, and what was found instead.
 	//
 	// Takes a body of the `application/json` content type.
 	//
@@ -2462,11 +2699,45 @@ func (c *Client) PutLink(ctx context.Context, id Id, feed int64, body PutLinkJSO
 	return c.Client.Do(req)
 }
 
-// TryFilter Which entries a filter on a link would take, and where the others count; nothing is changed
+// TryFilter Which entries a filter on a link would take, how many units each, and where the others count; nothing is changed
 //
 // Corresponds with GET /calendars/{id}/links/{feed}/sorting (the `TryFilter` operationId).
 func (c *Client) TryFilter(ctx context.Context, id Id, feed int64, params *TryFilterParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewTryFilterRequest(c.Server, id, feed, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// TryLinkEditWithBody What a change of a link would lead to; nothing is changed
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /calendars/{id}/links/{feed}/trial (the `TryLinkEdit` operationId).
+func (c *Client) TryLinkEditWithBody(ctx context.Context, id Id, feed int64, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewTryLinkEditRequestWithBody(c.Server, id, feed, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// TryLinkEdit What a change of a link would lead to; nothing is changed
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /calendars/{id}/links/{feed}/trial (the `TryLinkEdit` operationId).
+func (c *Client) TryLinkEdit(ctx context.Context, id Id, feed int64, body TryLinkEditJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewTryLinkEditRequest(c.Server, id, feed, body)
 	if err != nil {
 		return nil, err
 	}
@@ -2595,7 +2866,7 @@ func (c *Client) ListFeeds(ctx context.Context, params *ListFeedsParams, reqEdit
 
 // CreateFeedWithBody Subscribe to a feed, and read it at once
 //
-// The link is read before anything is stored; one that gives no calendar is refused.
+// The link, or the file, is read before anything is stored; one that gives no calendar is refused.
 //
 // Takes any type of body and a specified content type.
 //
@@ -2614,7 +2885,7 @@ func (c *Client) CreateFeedWithBody(ctx context.Context, contentType string, bod
 
 // CreateFeed Subscribe to a feed, and read it at once
 //
-// The link is read before anything is stored; one that gives no calendar is refused.
+// The link, or the file, is read before anything is stored; one that gives no calendar is refused.
 //
 // Takes a body of the `application/json` content type.
 //
@@ -2665,7 +2936,7 @@ func (c *Client) GetFeed(ctx context.Context, id Id, reqEditors ...RequestEditor
 
 // EditFeedWithBody Change a feed
 //
-// A new link is read before anything is changed.
+// A new link, or file, is read before anything is changed.
 //
 // Takes any type of body and a specified content type.
 //
@@ -2684,7 +2955,7 @@ func (c *Client) EditFeedWithBody(ctx context.Context, id Id, contentType string
 
 // EditFeed Change a feed
 //
-// A new link is read before anything is changed.
+// A new link, or file, is read before anything is changed.
 //
 // Takes a body of the `application/json` content type.
 //
@@ -2775,8 +3046,8 @@ func (c *Client) DecideHeld(ctx context.Context, id Id, params *DecideHeldParams
 // ListReadings List the newest readings of a feed
 //
 // Corresponds with GET /feeds/{id}/readings (the `ListReadings` operationId).
-func (c *Client) ListReadings(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*http.Response, error) {
-	req, err := NewListReadingsRequest(c.Server, id)
+func (c *Client) ListReadings(ctx context.Context, id Id, params *ListReadingsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListReadingsRequest(c.Server, id, params)
 	if err != nil {
 		return nil, err
 	}
@@ -2804,11 +3075,96 @@ func (c *Client) CreateReading(ctx context.Context, id Id, reqEditors ...Request
 	return c.Client.Do(req)
 }
 
+// TryFeedEditWithBody What a change of a feed would lead to; nothing is changed
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /feeds/{id}/trial (the `TryFeedEdit` operationId).
+func (c *Client) TryFeedEditWithBody(ctx context.Context, id Id, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewTryFeedEditRequestWithBody(c.Server, id, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// TryFeedEdit What a change of a feed would lead to; nothing is changed
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /feeds/{id}/trial (the `TryFeedEdit` operationId).
+func (c *Client) TryFeedEdit(ctx context.Context, id Id, body TryFeedEditJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewTryFeedEditRequest(c.Server, id, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // ListForgottenBlocks List blocks of what is gone that platforms still show, so that time is lost for sale
 //
 // Corresponds with GET /forgotten-blocks (the `ListForgottenBlocks` operationId).
 func (c *Client) ListForgottenBlocks(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewListForgottenBlocksRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListGroups List the groups of calendars
+//
+// A group is made by naming it for a calendar, and is gone with its last calendar.
+//
+// Corresponds with GET /groups (the `ListGroups` operationId).
+func (c *Client) ListGroups(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListGroupsRequest(c.Server)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// EditGroupWithBody Give a group another name, or another place among the groups
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PATCH /groups/{id} (the `EditGroup` operationId).
+func (c *Client) EditGroupWithBody(ctx context.Context, id Id, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewEditGroupRequestWithBody(c.Server, id, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// EditGroup Give a group another name, or another place among the groups
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PATCH /groups/{id} (the `EditGroup` operationId).
+func (c *Client) EditGroup(ctx context.Context, id Id, body EditGroupJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewEditGroupRequest(c.Server, id, body)
 	if err != nil {
 		return nil, err
 	}
@@ -3341,9 +3697,9 @@ func (c *Client) CreateToken(ctx context.Context, body CreateTokenJSONRequestBod
 	return c.Client.Do(req)
 }
 
-// TryLinksWithBody Look at what links give, before anything is kept
+// TryLinksWithBody Look at what links, or files, give, before anything is kept
 //
-// Every link is read; nothing of it is kept. A link that gives no calendar says why, and what was found instead.
+// Each is read; nothing of it is kept. One that gives no calendar says why, and what was found instead.
 //
 // Takes any type of body and a specified content type.
 //
@@ -3360,9 +3716,9 @@ func (c *Client) TryLinksWithBody(ctx context.Context, contentType string, body 
 	return c.Client.Do(req)
 }
 
-// TryLinks Look at what links give, before anything is kept
+// TryLinks Look at what links, or files, give, before anything is kept
 //
-// Every link is read; nothing of it is kept. A link that gives no calendar says why, and what was found instead.
+// Each is read; nothing of it is kept. One that gives no calendar says why, and what was found instead.
 //
 // Takes a body of the `application/json` content type.
 //
@@ -3490,6 +3846,18 @@ func NewListAllBookingsRequest(server string, params *ListAllBookingsParams) (*h
 			}
 		}
 
+		if params.Calendar != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "calendar", *params.Calendar, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "array", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
 		if encoded := queryValues.Encode(); encoded != "" {
 			rawQueryFragments = append(rawQueryFragments, encoded)
 		}
@@ -3581,6 +3949,18 @@ func NewListCalendarsRequest(server string, params *ListCalendarsParams) (*http.
 		if params.After != nil {
 
 			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "after", *params.After, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: "int64"}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Search != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "search", *params.Search, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
 				return nil, err
 			} else {
 				for _, qp := range strings.Split(queryFrag, "&") {
@@ -4142,12 +4522,28 @@ func NewTryFilterRequest(server string, id Id, feed int64, params *TryFilterPara
 		// per the OpenAPI spec (e.g. "color=blue,black,brown").
 		var rawQueryFragments []string
 
-		if queryFrag, err := runtime.StyleParamWithOptions("form", true, "filter", params.Filter, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
-			return nil, err
-		} else {
-			for _, qp := range strings.Split(queryFrag, "&") {
-				rawQueryFragments = append(rawQueryFragments, qp)
+		if params.Filter != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "filter", *params.Filter, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
 			}
+
+		}
+
+		if params.Counting != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "counting", *params.Counting, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
 		}
 
 		if encoded := queryValues.Encode(); encoded != "" {
@@ -4160,6 +4556,60 @@ func NewTryFilterRequest(server string, id Id, feed int64, params *TryFilterPara
 	if err != nil {
 		return nil, err
 	}
+
+	return req, nil
+}
+
+// NewTryLinkEditRequest calls the generic TryLinkEdit builder with application/json body
+func NewTryLinkEditRequest(server string, id Id, feed int64, body TryLinkEditJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewTryLinkEditRequestWithBody(server, id, feed, "application/json", bodyReader)
+}
+
+// NewTryLinkEditRequestWithBody constructs an http.Request for the TryLinkEdit method, with any body, and a specified content type
+func NewTryLinkEditRequestWithBody(server string, id Id, feed int64, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	var pathParam1 string
+
+	pathParam1, err = runtime.StyleParamWithOptions("simple", false, "feed", feed, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/calendars/%s/links/%s/trial", pathParam0, pathParam1)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
 
 	return req, nil
 }
@@ -4490,6 +4940,18 @@ func NewListFeedsRequest(server string, params *ListFeedsParams) (*http.Request,
 		if params.Platform != nil {
 
 			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "platform", *params.Platform, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: "int64"}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Search != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "search", *params.Search, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
 				return nil, err
 			} else {
 				for _, qp := range strings.Split(queryFrag, "&") {
@@ -4877,7 +5339,7 @@ func NewDecideHeldRequestWithBody(server string, id Id, params *DecideHeldParams
 }
 
 // NewListReadingsRequest constructs an http.Request for the ListReadings method
-func NewListReadingsRequest(server string, id Id) (*http.Request, error) {
+func NewListReadingsRequest(server string, id Id, params *ListReadingsParams) (*http.Request, error) {
 	var err error
 
 	var pathParam0 string
@@ -4900,6 +5362,33 @@ func NewListReadingsRequest(server string, id Id) (*http.Request, error) {
 	queryURL, err := serverURL.Parse(operationPath)
 	if err != nil {
 		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.Limit != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "limit", *params.Limit, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
 	}
 
 	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
@@ -4944,6 +5433,53 @@ func NewCreateReadingRequest(server string, id Id) (*http.Request, error) {
 	return req, nil
 }
 
+// NewTryFeedEditRequest calls the generic TryFeedEdit builder with application/json body
+func NewTryFeedEditRequest(server string, id Id, body TryFeedEditJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewTryFeedEditRequestWithBody(server, id, "application/json", bodyReader)
+}
+
+// NewTryFeedEditRequestWithBody constructs an http.Request for the TryFeedEdit method, with any body, and a specified content type
+func NewTryFeedEditRequestWithBody(server string, id Id, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/feeds/%s/trial", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewListForgottenBlocksRequest constructs an http.Request for the ListForgottenBlocks method
 func NewListForgottenBlocksRequest(server string) (*http.Request, error) {
 	var err error
@@ -4967,6 +5503,80 @@ func NewListForgottenBlocksRequest(server string) (*http.Request, error) {
 	if err != nil {
 		return nil, err
 	}
+
+	return req, nil
+}
+
+// NewListGroupsRequest constructs an http.Request for the ListGroups method
+func NewListGroupsRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/groups")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewEditGroupRequest calls the generic EditGroup builder with application/json body
+func NewEditGroupRequest(server string, id Id, body EditGroupJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewEditGroupRequestWithBody(server, id, "application/json", bodyReader)
+}
+
+// NewEditGroupRequestWithBody constructs an http.Request for the EditGroup method, with any body, and a specified content type
+func NewEditGroupRequestWithBody(server string, id Id, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/groups/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPatch, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
 
 	return req, nil
 }
@@ -6215,12 +6825,26 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with PUT /calendars/{id}/links/{feed} (the `PutLink` operationId).
 	PutLinkWithResponse(ctx context.Context, id Id, feed int64, body PutLinkJSONRequestBody, reqEditors ...RequestEditorFn) (*PutLinkResponse, error)
 
-	// TryFilterWithResponse Which entries a filter on a link would take, and where the others count; nothing is changed
+	// TryFilterWithResponse Which entries a filter on a link would take, how many units each, and where the others count; nothing is changed
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /calendars/{id}/links/{feed}/sorting (the `TryFilter` operationId).
 	TryFilterWithResponse(ctx context.Context, id Id, feed int64, params *TryFilterParams, reqEditors ...RequestEditorFn) (*TryFilterResponse, error)
+
+	// TryLinkEditWithBodyWithResponse What a change of a link would lead to; nothing is changed
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /calendars/{id}/links/{feed}/trial (the `TryLinkEdit` operationId).
+	TryLinkEditWithBodyWithResponse(ctx context.Context, id Id, feed int64, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*TryLinkEditResponse, error)
+
+	// TryLinkEditWithResponse What a change of a link would lead to; nothing is changed
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /calendars/{id}/links/{feed}/trial (the `TryLinkEdit` operationId).
+	TryLinkEditWithResponse(ctx context.Context, id Id, feed int64, body TryLinkEditJSONRequestBody, reqEditors ...RequestEditorFn) (*TryLinkEditResponse, error)
 
 	// StreamChangesWithResponse Be told of changes as they are committed, by whichever process
 	//
@@ -6280,7 +6904,7 @@ type ClientWithResponsesInterface interface {
 
 	// CreateFeedWithBodyWithResponse Subscribe to a feed, and read it at once
 	//
-	// The link is read before anything is stored; one that gives no calendar is refused.
+	// The link, or the file, is read before anything is stored; one that gives no calendar is refused.
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
@@ -6289,7 +6913,7 @@ type ClientWithResponsesInterface interface {
 
 	// CreateFeedWithResponse Subscribe to a feed, and read it at once
 	//
-	// The link is read before anything is stored; one that gives no calendar is refused.
+	// The link, or the file, is read before anything is stored; one that gives no calendar is refused.
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
@@ -6314,7 +6938,7 @@ type ClientWithResponsesInterface interface {
 
 	// EditFeedWithBodyWithResponse Change a feed
 	//
-	// A new link is read before anything is changed.
+	// A new link, or file, is read before anything is changed.
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
@@ -6323,7 +6947,7 @@ type ClientWithResponsesInterface interface {
 
 	// EditFeedWithResponse Change a feed
 	//
-	// A new link is read before anything is changed.
+	// A new link, or file, is read before anything is changed.
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
@@ -6370,7 +6994,7 @@ type ClientWithResponsesInterface interface {
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /feeds/{id}/readings (the `ListReadings` operationId).
-	ListReadingsWithResponse(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*ListReadingsResponse, error)
+	ListReadingsWithResponse(ctx context.Context, id Id, params *ListReadingsParams, reqEditors ...RequestEditorFn) (*ListReadingsResponse, error)
 
 	// CreateReadingWithResponse Read a feed now
 	//
@@ -6381,12 +7005,49 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /feeds/{id}/readings (the `CreateReading` operationId).
 	CreateReadingWithResponse(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*CreateReadingResponse, error)
 
+	// TryFeedEditWithBodyWithResponse What a change of a feed would lead to; nothing is changed
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /feeds/{id}/trial (the `TryFeedEdit` operationId).
+	TryFeedEditWithBodyWithResponse(ctx context.Context, id Id, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*TryFeedEditResponse, error)
+
+	// TryFeedEditWithResponse What a change of a feed would lead to; nothing is changed
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /feeds/{id}/trial (the `TryFeedEdit` operationId).
+	TryFeedEditWithResponse(ctx context.Context, id Id, body TryFeedEditJSONRequestBody, reqEditors ...RequestEditorFn) (*TryFeedEditResponse, error)
+
 	// ListForgottenBlocksWithResponse List blocks of what is gone that platforms still show, so that time is lost for sale
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with GET /forgotten-blocks (the `ListForgottenBlocks` operationId).
 	ListForgottenBlocksWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListForgottenBlocksResponse, error)
+
+	// ListGroupsWithResponse List the groups of calendars
+	//
+	// A group is made by naming it for a calendar, and is gone with its last calendar.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /groups (the `ListGroups` operationId).
+	ListGroupsWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListGroupsResponse, error)
+
+	// EditGroupWithBodyWithResponse Give a group another name, or another place among the groups
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PATCH /groups/{id} (the `EditGroup` operationId).
+	EditGroupWithBodyWithResponse(ctx context.Context, id Id, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*EditGroupResponse, error)
+
+	// EditGroupWithResponse Give a group another name, or another place among the groups
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PATCH /groups/{id} (the `EditGroup` operationId).
+	EditGroupWithResponse(ctx context.Context, id Id, body EditGroupJSONRequestBody, reqEditors ...RequestEditorFn) (*EditGroupResponse, error)
 
 	// ListLoginsWithResponse List the browsers and programs that are logged in to this account
 	//
@@ -6618,18 +7279,18 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with POST /tokens (the `CreateToken` operationId).
 	CreateTokenWithResponse(ctx context.Context, body CreateTokenJSONRequestBody, reqEditors ...RequestEditorFn) (*CreateTokenResponse, error)
 
-	// TryLinksWithBodyWithResponse Look at what links give, before anything is kept
+	// TryLinksWithBodyWithResponse Look at what links, or files, give, before anything is kept
 	//
-	// Every link is read; nothing of it is kept. A link that gives no calendar says why, and what was found instead.
+	// Each is read; nothing of it is kept. One that gives no calendar says why, and what was found instead.
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with POST /trials (the `TryLinks` operationId).
 	TryLinksWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*TryLinksResponse, error)
 
-	// TryLinksWithResponse Look at what links give, before anything is kept
+	// TryLinksWithResponse Look at what links, or files, give, before anything is kept
 	//
-	// Every link is read; nothing of it is kept. A link that gives no calendar says why, and what was found instead.
+	// Each is read; nothing of it is kept. One that gives no calendar says why, and what was found instead.
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
@@ -7394,6 +8055,61 @@ func (r TryFilterResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r TryFilterResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+// TryLinkEditResponseDefaultHeaders the declared response headers of an HTTP default response for TryLinkEdit
+type TryLinkEditResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type TryLinkEditResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]Effect
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *TryLinkEditResponseDefaultHeaders
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r TryLinkEditResponse) GetJSON200() *[]Effect {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r TryLinkEditResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r TryLinkEditResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r TryLinkEditResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r TryLinkEditResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r TryLinkEditResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -8225,6 +8941,61 @@ func (r CreateReadingResponse) ContentType() string {
 	return ""
 }
 
+// TryFeedEditResponseDefaultHeaders the declared response headers of an HTTP default response for TryFeedEdit
+type TryFeedEditResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type TryFeedEditResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]Effect
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *TryFeedEditResponseDefaultHeaders
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r TryFeedEditResponse) GetJSON200() *[]Effect {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r TryFeedEditResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r TryFeedEditResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r TryFeedEditResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r TryFeedEditResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r TryFeedEditResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 // ListForgottenBlocksResponseDefaultHeaders the declared response headers of an HTTP default response for ListForgottenBlocks
 type ListForgottenBlocksResponseDefaultHeaders struct {
 	RetryAfter *int
@@ -8274,6 +9045,116 @@ func (r ListForgottenBlocksResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r ListForgottenBlocksResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+// ListGroupsResponseDefaultHeaders the declared response headers of an HTTP default response for ListGroups
+type ListGroupsResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type ListGroupsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]Group
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *ListGroupsResponseDefaultHeaders
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListGroupsResponse) GetJSON200() *[]Group {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListGroupsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListGroupsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListGroupsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListGroupsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListGroupsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+// EditGroupResponseDefaultHeaders the declared response headers of an HTTP default response for EditGroup
+type EditGroupResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type EditGroupResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]Group
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *EditGroupResponseDefaultHeaders
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r EditGroupResponse) GetJSON200() *[]Group {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r EditGroupResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r EditGroupResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r EditGroupResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r EditGroupResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r EditGroupResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -9837,7 +10718,7 @@ func (c *ClientWithResponses) PutLinkWithResponse(ctx context.Context, id Id, fe
 	return ParsePutLinkResponse(rsp)
 }
 
-// TryFilterWithResponse Which entries a filter on a link would take, and where the others count; nothing is changed
+// TryFilterWithResponse Which entries a filter on a link would take, how many units each, and where the others count; nothing is changed
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -9848,6 +10729,32 @@ func (c *ClientWithResponses) TryFilterWithResponse(ctx context.Context, id Id, 
 		return nil, err
 	}
 	return ParseTryFilterResponse(rsp)
+}
+
+// TryLinkEditWithBodyWithResponse What a change of a link would lead to; nothing is changed
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /calendars/{id}/links/{feed}/trial (the `TryLinkEdit` operationId).
+func (c *ClientWithResponses) TryLinkEditWithBodyWithResponse(ctx context.Context, id Id, feed int64, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*TryLinkEditResponse, error) {
+	rsp, err := c.TryLinkEditWithBody(ctx, id, feed, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseTryLinkEditResponse(rsp)
+}
+
+// TryLinkEditWithResponse What a change of a link would lead to; nothing is changed
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /calendars/{id}/links/{feed}/trial (the `TryLinkEdit` operationId).
+func (c *ClientWithResponses) TryLinkEditWithResponse(ctx context.Context, id Id, feed int64, body TryLinkEditJSONRequestBody, reqEditors ...RequestEditorFn) (*TryLinkEditResponse, error) {
+	rsp, err := c.TryLinkEdit(ctx, id, feed, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseTryLinkEditResponse(rsp)
 }
 
 // StreamChangesWithResponse Be told of changes as they are committed, by whichever process
@@ -9950,7 +10857,7 @@ func (c *ClientWithResponses) ListFeedsWithResponse(ctx context.Context, params 
 
 // CreateFeedWithBodyWithResponse Subscribe to a feed, and read it at once
 //
-// The link is read before anything is stored; one that gives no calendar is refused.
+// The link, or the file, is read before anything is stored; one that gives no calendar is refused.
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
@@ -9965,7 +10872,7 @@ func (c *ClientWithResponses) CreateFeedWithBodyWithResponse(ctx context.Context
 
 // CreateFeedWithResponse Subscribe to a feed, and read it at once
 //
-// The link is read before anything is stored; one that gives no calendar is refused.
+// The link, or the file, is read before anything is stored; one that gives no calendar is refused.
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
@@ -10008,7 +10915,7 @@ func (c *ClientWithResponses) GetFeedWithResponse(ctx context.Context, id Id, re
 
 // EditFeedWithBodyWithResponse Change a feed
 //
-// A new link is read before anything is changed.
+// A new link, or file, is read before anything is changed.
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
@@ -10023,7 +10930,7 @@ func (c *ClientWithResponses) EditFeedWithBodyWithResponse(ctx context.Context, 
 
 // EditFeedWithResponse Change a feed
 //
-// A new link is read before anything is changed.
+// A new link, or file, is read before anything is changed.
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
@@ -10100,8 +11007,8 @@ func (c *ClientWithResponses) DecideHeldWithResponse(ctx context.Context, id Id,
 // Returns a wrapper object for the known response body format(s).
 //
 // Corresponds with GET /feeds/{id}/readings (the `ListReadings` operationId).
-func (c *ClientWithResponses) ListReadingsWithResponse(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*ListReadingsResponse, error) {
-	rsp, err := c.ListReadings(ctx, id, reqEditors...)
+func (c *ClientWithResponses) ListReadingsWithResponse(ctx context.Context, id Id, params *ListReadingsParams, reqEditors ...RequestEditorFn) (*ListReadingsResponse, error) {
+	rsp, err := c.ListReadings(ctx, id, params, reqEditors...)
 	if err != nil {
 		return nil, err
 	}
@@ -10123,6 +11030,32 @@ func (c *ClientWithResponses) CreateReadingWithResponse(ctx context.Context, id 
 	return ParseCreateReadingResponse(rsp)
 }
 
+// TryFeedEditWithBodyWithResponse What a change of a feed would lead to; nothing is changed
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /feeds/{id}/trial (the `TryFeedEdit` operationId).
+func (c *ClientWithResponses) TryFeedEditWithBodyWithResponse(ctx context.Context, id Id, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*TryFeedEditResponse, error) {
+	rsp, err := c.TryFeedEditWithBody(ctx, id, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseTryFeedEditResponse(rsp)
+}
+
+// TryFeedEditWithResponse What a change of a feed would lead to; nothing is changed
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /feeds/{id}/trial (the `TryFeedEdit` operationId).
+func (c *ClientWithResponses) TryFeedEditWithResponse(ctx context.Context, id Id, body TryFeedEditJSONRequestBody, reqEditors ...RequestEditorFn) (*TryFeedEditResponse, error) {
+	rsp, err := c.TryFeedEdit(ctx, id, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseTryFeedEditResponse(rsp)
+}
+
 // ListForgottenBlocksWithResponse List blocks of what is gone that platforms still show, so that time is lost for sale
 //
 // Returns a wrapper object for the known response body format(s).
@@ -10134,6 +11067,47 @@ func (c *ClientWithResponses) ListForgottenBlocksWithResponse(ctx context.Contex
 		return nil, err
 	}
 	return ParseListForgottenBlocksResponse(rsp)
+}
+
+// ListGroupsWithResponse List the groups of calendars
+//
+// A group is made by naming it for a calendar, and is gone with its last calendar.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /groups (the `ListGroups` operationId).
+func (c *ClientWithResponses) ListGroupsWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListGroupsResponse, error) {
+	rsp, err := c.ListGroups(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListGroupsResponse(rsp)
+}
+
+// EditGroupWithBodyWithResponse Give a group another name, or another place among the groups
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PATCH /groups/{id} (the `EditGroup` operationId).
+func (c *ClientWithResponses) EditGroupWithBodyWithResponse(ctx context.Context, id Id, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*EditGroupResponse, error) {
+	rsp, err := c.EditGroupWithBody(ctx, id, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseEditGroupResponse(rsp)
+}
+
+// EditGroupWithResponse Give a group another name, or another place among the groups
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PATCH /groups/{id} (the `EditGroup` operationId).
+func (c *ClientWithResponses) EditGroupWithResponse(ctx context.Context, id Id, body EditGroupJSONRequestBody, reqEditors ...RequestEditorFn) (*EditGroupResponse, error) {
+	rsp, err := c.EditGroup(ctx, id, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseEditGroupResponse(rsp)
 }
 
 // ListLoginsWithResponse List the browsers and programs that are logged in to this account
@@ -10558,9 +11532,9 @@ func (c *ClientWithResponses) CreateTokenWithResponse(ctx context.Context, body 
 	return ParseCreateTokenResponse(rsp)
 }
 
-// TryLinksWithBodyWithResponse Look at what links give, before anything is kept
+// TryLinksWithBodyWithResponse Look at what links, or files, give, before anything is kept
 //
-// Every link is read; nothing of it is kept. A link that gives no calendar says why, and what was found instead.
+// Each is read; nothing of it is kept. One that gives no calendar says why, and what was found instead.
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
@@ -10573,9 +11547,9 @@ func (c *ClientWithResponses) TryLinksWithBodyWithResponse(ctx context.Context, 
 	return ParseTryLinksResponse(rsp)
 }
 
-// TryLinksWithResponse Look at what links give, before anything is kept
+// TryLinksWithResponse Look at what links, or files, give, before anything is kept
 //
-// Every link is read; nothing of it is kept. A link that gives no calendar says why, and what was found instead.
+// Each is read; nothing of it is kept. One that gives no calendar says why, and what was found instead.
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
@@ -11224,6 +12198,52 @@ func ParseTryFilterResponse(rsp *http.Response) (*TryFilterResponse, error) {
 	switch {
 	case true:
 		var headers TryFilterResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
+// ParseTryLinkEditResponse parses an HTTP response from a TryLinkEditWithResponse call
+func ParseTryLinkEditResponse(rsp *http.Response) (*TryLinkEditResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &TryLinkEditResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []Effect
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers TryLinkEditResponseDefaultHeaders
 		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
 			var value int
 			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
@@ -11939,6 +12959,52 @@ func ParseCreateReadingResponse(rsp *http.Response) (*CreateReadingResponse, err
 	return response, nil
 }
 
+// ParseTryFeedEditResponse parses an HTTP response from a TryFeedEditWithResponse call
+func ParseTryFeedEditResponse(rsp *http.Response) (*TryFeedEditResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &TryFeedEditResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []Effect
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers TryFeedEditResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
 // ParseListForgottenBlocksResponse parses an HTTP response from a ListForgottenBlocksWithResponse call
 func ParseListForgottenBlocksResponse(rsp *http.Response) (*ListForgottenBlocksResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -11972,6 +13038,98 @@ func ParseListForgottenBlocksResponse(rsp *http.Response) (*ListForgottenBlocksR
 	switch {
 	case true:
 		var headers ListForgottenBlocksResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
+// ParseListGroupsResponse parses an HTTP response from a ListGroupsWithResponse call
+func ParseListGroupsResponse(rsp *http.Response) (*ListGroupsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListGroupsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []Group
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers ListGroupsResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
+// ParseEditGroupResponse parses an HTTP response from a EditGroupWithResponse call
+func ParseEditGroupResponse(rsp *http.Response) (*EditGroupResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &EditGroupResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []Group
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers EditGroupResponseDefaultHeaders
 		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
 			var value int
 			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {

@@ -36,6 +36,27 @@ func (e AnswerKind) Valid() bool {
 	}
 }
 
+// Defines values for BookingClass.
+const (
+	BookingConfidential BookingClass = "CONFIDENTIAL"
+	BookingPrivate      BookingClass = "PRIVATE"
+	BookingPublic       BookingClass = "PUBLIC"
+)
+
+// Valid indicates whether the value is a known member of the BookingClass enum.
+func (e BookingClass) Valid() bool {
+	switch e {
+	case BookingConfidential:
+		return true
+	case BookingPrivate:
+		return true
+	case BookingPublic:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for BookingChangeKind.
 const (
 	BookingAdded       BookingChangeKind = "added"
@@ -243,6 +264,30 @@ func (e EffectKind) Valid() bool {
 	}
 }
 
+// Defines values for EntryClass.
+const (
+	ClassConfidential EntryClass = "confidential"
+	ClassPrivate      EntryClass = "private"
+	ClassPublic       EntryClass = "public"
+	ClassUnsaid       EntryClass = ""
+)
+
+// Valid indicates whether the value is a known member of the EntryClass enum.
+func (e EntryClass) Valid() bool {
+	switch e {
+	case ClassConfidential:
+		return true
+	case ClassPrivate:
+		return true
+	case ClassPublic:
+		return true
+	case ClassUnsaid:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for FeedState.
 const (
 	Failing FeedState = "failing"
@@ -426,6 +471,7 @@ const (
 	ProblemCodeUnreadable           ProblemCode = "unreadable"
 	ProblemCodeWouldLose            ProblemCode = "would_lose"
 	ProblemCodeWrongValue           ProblemCode = "wrong_value"
+	Uploaded                        ProblemCode = "uploaded"
 )
 
 // Valid indicates whether the value is a known member of the ProblemCode enum.
@@ -480,6 +526,8 @@ func (e ProblemCode) Valid() bool {
 	case ProblemCodeWouldLose:
 		return true
 	case ProblemCodeWrongValue:
+		return true
+	case Uploaded:
 		return true
 	default:
 		return false
@@ -594,9 +642,13 @@ type AnswerRequest struct {
 
 // Booking One that came from no feed has neither feed, platform nor color, and is labelled Wharf
 type Booking struct {
-	Answer   *Answer `json:"answer,omitempty"`
-	Blocks   bool    `json:"blocks"`
-	Calendar int64   `json:"calendar"`
+	Answer     *Answer   `json:"answer,omitempty"`
+	Blocks     bool      `json:"blocks"`
+	Calendar   int64     `json:"calendar"`
+	Categories *[]string `json:"categories,omitempty"`
+
+	// Class Who may see it; left out where that is not said
+	Class *BookingClass `json:"class,omitempty"`
 
 	// Color One of the twelve feed colours, told apart also by colour-blind readers
 	Color *Color `json:"color,omitempty"`
@@ -630,6 +682,9 @@ type Booking struct {
 	Verdict   Verdict   `json:"verdict"`
 }
 
+// BookingClass Who may see it; left out where that is not said
+type BookingClass string
+
 // BookingChange defines model for BookingChange.
 type BookingChange struct {
 	// At End of the reading that showed it
@@ -654,7 +709,10 @@ type BookingLife struct {
 
 	// Original One that came from no feed has neither feed, platform nor color, and is labelled Wharf
 	Original *Booking `json:"original,omitempty"`
-	Travels  []Travel `json:"travels"`
+
+	// Source The text of its entry, as its feed has it or had it last; left out where that is not kept
+	Source  *string  `json:"source,omitempty"`
+	Travels []Travel `json:"travels"`
 }
 
 // BookingShown defines model for BookingShown.
@@ -675,13 +733,16 @@ type Calendar struct {
 	Capacity int `json:"capacity"`
 
 	// ChanceLimit Left out: that of the service
-	ChanceLimit   *float64 `json:"chanceLimit,omitempty"`
-	Grain         Grain    `json:"grain"`
-	Id            int64    `json:"id"`
-	Links         []Link   `json:"links"`
-	Name          string   `json:"name"`
-	OpenConflicts int      `json:"openConflicts"`
-	Revision      int64    `json:"revision"`
+	ChanceLimit *float64 `json:"chanceLimit,omitempty"`
+	Grain       Grain    `json:"grain"`
+
+	// Group In which it is shown; left out where in none
+	Group         *int64 `json:"group,omitempty"`
+	Id            int64  `json:"id"`
+	Links         []Link `json:"links"`
+	Name          string `json:"name"`
+	OpenConflicts int    `json:"openConflicts"`
+	Revision      int64  `json:"revision"`
 
 	// Trouble The calendar could not be brought up to date; what was published last stays
 	Trouble *Trouble `json:"trouble,omitempty"`
@@ -695,7 +756,10 @@ type CalendarEdit struct {
 
 	// ChanceLimit Chance of an own sale below which an entry may be taken for a reflection; 0: that of the service
 	ChanceLimit *float64 `json:"chanceLimit,omitempty"`
-	Name        *Name    `json:"name,omitempty"`
+
+	// Group Of the group in which it is shown, which is made where there is none of this name; empty for none
+	Group *GroupName `json:"group,omitempty"`
+	Name  *Name      `json:"name,omitempty"`
 
 	// Revision The revision that the change starts from; when there is a newer one, the answer is 409 and says what changed
 	Revision Revision `json:"revision"`
@@ -708,11 +772,17 @@ type CalendarEdit struct {
 type CalendarRequest struct {
 	Capacity *int  `json:"capacity,omitempty"`
 	Grain    Grain `json:"grain"`
-	Name     Name  `json:"name"`
+
+	// Group Of the group in which it is shown, which is made where there is none of this name; empty for none
+	Group *GroupName `json:"group,omitempty"`
+	Name  Name       `json:"name"`
 
 	// Zone IANA name
 	Zone string `json:"zone"`
 }
+
+// Categories Categories that all it brings in has, beside its own
+type Categories = []string
 
 // Color One of the twelve feed colours, told apart also by colour-blind readers
 type Color string
@@ -766,6 +836,9 @@ type ConflictKind string
 // ConflictState defines model for ConflictState.
 type ConflictState string
 
+// Counting How many units each entry takes: 'title matches (\d+) boats', 'property X-BOATS'; empty for as many as units says
+type Counting = string
+
 // Credentials defines model for Credentials.
 type Credentials struct {
 	Name     string `json:"name"`
@@ -785,11 +858,20 @@ type Effect struct {
 // EffectKind defines model for Effect.Kind.
 type EffectKind string
 
+// EntryClass Who may see what has no class itself; empty where nothing is said
+type EntryClass string
+
 // Feed defines model for Feed.
 type Feed struct {
-	// Address The link with all that is secret in it left out
+	// Address The link with all that is secret in it left out; of an uploaded one, what it is
 	Address   string  `json:"address"`
 	Calendars []int64 `json:"calendars"`
+
+	// Categories Categories that all it brings in has, beside its own
+	Categories Categories `json:"categories"`
+
+	// Class Who may see what has no class itself; empty where nothing is said
+	Class EntryClass `json:"class"`
 
 	// Color One of the twelve feed colours, told apart also by colour-blind readers
 	Color Color `json:"color"`
@@ -832,15 +914,27 @@ type Feed struct {
 	// Since Since when it is in that state
 	Since time.Time `json:"since"`
 	State FeedState `json:"state"`
+
+	// Uploaded Whether it is a file that is not read by itself; left out where it is read
+	Uploaded *bool `json:"uploaded,omitempty"`
 }
 
 // FeedEdit defines model for FeedEdit.
 type FeedEdit struct {
+	// Categories Categories that all it brings in has, beside its own
+	Categories *Categories `json:"categories,omitempty"`
+
+	// Class Who may see what has no class itself; empty where nothing is said
+	Class *EntryClass `json:"class,omitempty"`
+
 	// Color One of the twelve feed colours, told apart also by colour-blind readers
 	Color *Color `json:"color,omitempty"`
 
 	// Every Seconds between readings
 	Every *int `json:"every,omitempty"`
+
+	// File A calendar (.ics), or an archive (.zip) with calendars, instead of a link
+	File *FeedFile `json:"file,omitempty"`
 
 	// Mirrors Feeds whose platforms its own is linked to directly, so that it reflects what is sold there
 	Mirrors *[]int64 `json:"mirrors,omitempty"`
@@ -856,8 +950,23 @@ type FeedEdit struct {
 	// Schedule When it is read, instead of every so many seconds: 'every 15m', 'every 6h from 02:30 America/Halifax', 'at 06:00,18:00 Europe/Lisbon', or 'once'
 	Schedule *Schedule `json:"schedule,omitempty"`
 
+	// Snapshot Whether it is not read any more and its link is forgotten; what it showed last stays
+	Snapshot *bool `json:"snapshot,omitempty"`
+
 	// Url A new link: https, http or webcal
 	Url *string `json:"url,omitempty"`
+}
+
+// FeedFile A calendar (.ics), or an archive (.zip) with calendars, instead of a link
+type FeedFile struct {
+	// Content Its bytes in Base64
+	Content []byte `json:"content"`
+
+	// Inside Of an archive, the name of the calendar in it that is meant
+	Inside *string `json:"inside,omitempty"`
+
+	// Name Of the file
+	Name string `json:"name"`
 }
 
 // FeedProposal defines model for FeedProposal.
@@ -875,13 +984,22 @@ type FeedRequest struct {
 	// Calendar A calendar to link it to at once
 	Calendar *int64 `json:"calendar,omitempty"`
 
+	// Categories Categories that all it brings in has, beside its own
+	Categories *Categories `json:"categories,omitempty"`
+
+	// Class Who may see what has no class itself; empty where nothing is said
+	Class *EntryClass `json:"class,omitempty"`
+
 	// Color One of the twelve feed colours, told apart also by colour-blind readers
 	Color *Color `json:"color,omitempty"`
 
 	// Every Seconds between readings; the server's default when left out
-	Every *int         `json:"every,omitempty"`
-	Link  *LinkRequest `json:"link,omitempty"`
-	Name  Name         `json:"name"`
+	Every *int `json:"every,omitempty"`
+
+	// File A calendar (.ics), or an archive (.zip) with calendars, instead of a link
+	File *FeedFile    `json:"file,omitempty"`
+	Link *LinkRequest `json:"link,omitempty"`
+	Name Name         `json:"name"`
 
 	// Password Password that it asks for; kept sealed
 	Password *string `json:"password,omitempty"`
@@ -891,7 +1009,7 @@ type FeedRequest struct {
 	Schedule *Schedule `json:"schedule,omitempty"`
 
 	// Url The feed's link: https, http or webcal; of an archive, with # and the name of the calendar in it
-	Url string `json:"url"`
+	Url *string `json:"url,omitempty"`
 
 	// User User name that the platform asks for; kept sealed
 	User *string `json:"user,omitempty"`
@@ -913,6 +1031,26 @@ type First struct {
 
 // Grain defines model for Grain.
 type Grain string
+
+// Group defines model for Group.
+type Group struct {
+	Id       int64  `json:"id"`
+	Name     string `json:"name"`
+	Revision int64  `json:"revision"`
+}
+
+// GroupEdit defines model for GroupEdit.
+type GroupEdit struct {
+	// Before The group before which it is to come; 0: last
+	Before *int64 `json:"before,omitempty"`
+	Name   *Name  `json:"name,omitempty"`
+
+	// Revision The revision that the change starts from; when there is a newer one, the answer is 409 and says what changed
+	Revision Revision `json:"revision"`
+}
+
+// GroupName Of the group in which it is shown, which is made where there is none of this name; empty for none
+type GroupName = string
 
 // Habit defines model for Habit.
 type Habit struct {
@@ -986,7 +1124,10 @@ type HeldRequestSays string
 type Link struct {
 	// Color One of the twelve feed colours, told apart also by colour-blind readers
 	Color Color `json:"color"`
-	Feed  int64 `json:"feed"`
+
+	// Counting How many units each takes; empty for as many as units says
+	Counting string `json:"counting"`
+	Feed     int64  `json:"feed"`
 
 	// Filter Which of its entries count; empty for all
 	Filter string `json:"filter"`
@@ -1002,6 +1143,9 @@ type Link struct {
 
 // LinkEdit defines model for LinkEdit.
 type LinkEdit struct {
+	// Counting How many units each entry takes: 'title matches (\d+) boats', 'property X-BOATS'; empty for as many as units says
+	Counting *Counting `json:"counting,omitempty"`
+
 	// Filter Which entries of the feed count: 'title has Ketch', 'place has no Pontoon', 'category matches ^(sail|oar)$', 'resource matches no ^crane'; empty for all
 	Filter *Filter `json:"filter,omitempty"`
 
@@ -1017,6 +1161,9 @@ type LinkEdit struct {
 
 // LinkRequest defines model for LinkRequest.
 type LinkRequest struct {
+	// Counting How many units each entry takes: 'title matches (\d+) boats', 'property X-BOATS'; empty for as many as units says
+	Counting *Counting `json:"counting,omitempty"`
+
 	// Filter Which entries of the feed count: 'title has Ketch', 'place has no Pontoon', 'category matches ^(sail|oar)$', 'resource matches no ^crane'; empty for all
 	Filter *Filter `json:"filter,omitempty"`
 
@@ -1210,7 +1357,9 @@ type PublicationRequest struct {
 
 // Reading defines model for Reading.
 type Reading struct {
-	Added    int       `json:"added"`
+	Added int `json:"added"`
+
+	// Bytes That came; of several, with the last of them
 	Bytes    *int64    `json:"bytes,omitempty"`
 	Changed  int       `json:"changed"`
 	Entries  int       `json:"entries"`
@@ -1218,8 +1367,11 @@ type Reading struct {
 	Id       int64     `json:"id"`
 
 	// Message Why it failed and what to do
-	Message *string   `json:"message,omitempty"`
-	Outcome Outcome   `json:"outcome"`
+	Message *string `json:"message,omitempty"`
+	Outcome Outcome `json:"outcome"`
+
+	// Remarks What could not be read as it was meant
+	Remarks *[]string `json:"remarks,omitempty"`
 	Removed int       `json:"removed"`
 	Started time.Time `json:"started"`
 
@@ -1228,6 +1380,9 @@ type Reading struct {
 
 	// Times How many readings in a row this record stands for
 	Times int `json:"times"`
+
+	// TookMs How long it took, in milliseconds; of several, the last of them
+	TookMs *int64 `json:"tookMs,omitempty"`
 }
 
 // Reference defines model for Reference.
@@ -1264,6 +1419,9 @@ type SortedEntry struct {
 	Place *string  `json:"place,omitempty"`
 	Takes bool     `json:"takes"`
 	Title string   `json:"title"`
+
+	// Units That it takes
+	Units *int `json:"units,omitempty"`
 }
 
 // Sorting defines model for Sorting.
@@ -1340,9 +1498,11 @@ type Trial struct {
 // TrialRequest defines model for TrialRequest.
 type TrialRequest struct {
 	Links []struct {
-		Password *string `json:"password,omitempty"`
-		Url      string  `json:"url"`
-		User     *string `json:"user,omitempty"`
+		// File A calendar (.ics), or an archive (.zip) with calendars, instead of a link
+		File     *FeedFile `json:"file,omitempty"`
+		Password *string   `json:"password,omitempty"`
+		Url      *string   `json:"url,omitempty"`
+		User     *string   `json:"user,omitempty"`
 	} `json:"links"`
 
 	// Zone IANA name of the zone in which times are shown; UTC when left out
@@ -1396,6 +1556,9 @@ type ListAllBookingsParams struct {
 
 	// To Day after the last, at most 400 days after the first
 	To openapi_types.Date `form:"to" json:"to"`
+
+	// Calendar Only what is on these; on all when left out
+	Calendar *[]int64 `form:"calendar,omitempty" json:"calendar,omitempty"`
 }
 
 // ListCalendarsParams defines parameters for ListCalendars.
@@ -1405,6 +1568,9 @@ type ListCalendarsParams struct {
 
 	// After Only those with larger ids
 	After *After `form:"after,omitempty" json:"after,omitempty"`
+
+	// Search Only those in whose name or group these words are
+	Search *string `form:"search,omitempty" json:"search,omitempty"`
 }
 
 // RemoveCalendarParams defines parameters for RemoveCalendar.
@@ -1439,7 +1605,11 @@ type RemoveLinkParams struct {
 
 // TryFilterParams defines parameters for TryFilter.
 type TryFilterParams struct {
-	Filter Filter `form:"filter" json:"filter"`
+	// Filter The link's own when left out
+	Filter *Filter `form:"filter,omitempty" json:"filter,omitempty"`
+
+	// Counting Likewise
+	Counting *Counting `form:"counting,omitempty" json:"counting,omitempty"`
 }
 
 // ListConflictsParams defines parameters for ListConflicts.
@@ -1475,6 +1645,9 @@ type ListFeedsParams struct {
 
 	// Platform Only those of this platform
 	Platform *int64 `form:"platform,omitempty" json:"platform,omitempty"`
+
+	// Search Only those in whose name, platform or address these words are
+	Search *string `form:"search,omitempty" json:"search,omitempty"`
 }
 
 // RemoveFeedParams defines parameters for RemoveFeed.
@@ -1496,6 +1669,12 @@ type ListFeedChangesParams struct {
 type DecideHeldParams struct {
 	// Try Only say what it would change
 	Try *Try `form:"try,omitempty" json:"try,omitempty"`
+}
+
+// ListReadingsParams defines parameters for ListReadings.
+type ListReadingsParams struct {
+	// Limit How many at most, 100 when left out
+	Limit *int `form:"limit,omitempty" json:"limit,omitempty"`
 }
 
 // ListHabitsParams defines parameters for ListHabits.
@@ -1558,6 +1737,9 @@ type EditLinkJSONRequestBody = LinkEdit
 // PutLinkJSONRequestBody defines body for PutLink for application/json ContentType.
 type PutLinkJSONRequestBody = LinkRequest
 
+// TryLinkEditJSONRequestBody defines body for TryLinkEdit for application/json ContentType.
+type TryLinkEditJSONRequestBody = LinkEdit
+
 // AcknowledgeConflictJSONRequestBody defines body for AcknowledgeConflict for application/json ContentType.
 type AcknowledgeConflictJSONRequestBody = Acknowledgement
 
@@ -1569,6 +1751,12 @@ type EditFeedJSONRequestBody = FeedEdit
 
 // DecideHeldJSONRequestBody defines body for DecideHeld for application/json ContentType.
 type DecideHeldJSONRequestBody = HeldRequest
+
+// TryFeedEditJSONRequestBody defines body for TryFeedEdit for application/json ContentType.
+type TryFeedEditJSONRequestBody = FeedEdit
+
+// EditGroupJSONRequestBody defines body for EditGroup for application/json ContentType.
+type EditGroupJSONRequestBody = GroupEdit
 
 // ChangePasswordJSONRequestBody defines body for ChangePassword for application/json ContentType.
 type ChangePasswordJSONRequestBody = PasswordRequest
@@ -1641,9 +1829,12 @@ type ServerInterface interface {
 	// PutLink Make a feed count on a calendar
 	// (PUT /calendars/{id}/links/{feed})
 	PutLink(c *gin.Context, id Id, feed int64)
-	// TryFilter Which entries a filter on a link would take, and where the others count; nothing is changed
+	// TryFilter Which entries a filter on a link would take, how many units each, and where the others count; nothing is changed
 	// (GET /calendars/{id}/links/{feed}/sorting)
 	TryFilter(c *gin.Context, id Id, feed int64, params TryFilterParams)
+	// TryLinkEdit What a change of a link would lead to; nothing is changed
+	// (POST /calendars/{id}/links/{feed}/trial)
+	TryLinkEdit(c *gin.Context, id Id, feed int64)
 	// StreamChanges Be told of changes as they are committed, by whichever process
 	// (GET /changes)
 	StreamChanges(c *gin.Context)
@@ -1685,13 +1876,22 @@ type ServerInterface interface {
 	DecideHeld(c *gin.Context, id Id, params DecideHeldParams)
 	// ListReadings List the newest readings of a feed
 	// (GET /feeds/{id}/readings)
-	ListReadings(c *gin.Context, id Id)
+	ListReadings(c *gin.Context, id Id, params ListReadingsParams)
 	// CreateReading Read a feed now
 	// (POST /feeds/{id}/readings)
 	CreateReading(c *gin.Context, id Id)
+	// TryFeedEdit What a change of a feed would lead to; nothing is changed
+	// (POST /feeds/{id}/trial)
+	TryFeedEdit(c *gin.Context, id Id)
 	// ListForgottenBlocks List blocks of what is gone that platforms still show, so that time is lost for sale
 	// (GET /forgotten-blocks)
 	ListForgottenBlocks(c *gin.Context)
+	// ListGroups List the groups of calendars
+	// (GET /groups)
+	ListGroups(c *gin.Context)
+	// EditGroup Give a group another name, or another place among the groups
+	// (PATCH /groups/{id})
+	EditGroup(c *gin.Context, id Id)
 	// ListLogins List the browsers and programs that are logged in to this account
 	// (GET /logins)
 	ListLogins(c *gin.Context)
@@ -1761,7 +1961,7 @@ type ServerInterface interface {
 	// CreateToken Log in from a program
 	// (POST /tokens)
 	CreateToken(c *gin.Context)
-	// TryLinks Look at what links give, before anything is kept
+	// TryLinks Look at what links, or files, give, before anything is kept
 	// (POST /trials)
 	TryLinks(c *gin.Context)
 }
@@ -1827,6 +2027,14 @@ func (siw *ServerInterfaceWrapper) ListAllBookings(c *gin.Context) {
 		return
 	}
 
+	// ------------- Optional query parameter "calendar" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "calendar", c.Request.URL.Query(), &params.Calendar, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter calendar: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -1884,6 +2092,14 @@ func (siw *ServerInterfaceWrapper) ListCalendars(c *gin.Context) {
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", c.Request.URL.Query(), &params.After, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
 	if err != nil {
 		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter after: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "search" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "search", c.Request.URL.Query(), &params.Search, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter search: %w", err), http.StatusBadRequest)
 		return
 	}
 
@@ -2224,11 +2440,19 @@ func (siw *ServerInterfaceWrapper) TryFilter(c *gin.Context) {
 	// Parameter object where we will unmarshal all parameters from the context
 	var params TryFilterParams
 
-	// ------------- Required query parameter "filter" -------------
+	// ------------- Optional query parameter "filter" -------------
 
-	err = runtime.BindQueryParameterWithOptions("form", true, true, "filter", c.Request.URL.Query(), &params.Filter, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "filter", c.Request.URL.Query(), &params.Filter, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
 	if err != nil {
 		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter filter: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "counting" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "counting", c.Request.URL.Query(), &params.Counting, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter counting: %w", err), http.StatusBadRequest)
 		return
 	}
 
@@ -2240,6 +2464,40 @@ func (siw *ServerInterfaceWrapper) TryFilter(c *gin.Context) {
 	}
 
 	siw.Handler.TryFilter(c, id, feed, params)
+}
+
+// TryLinkEdit operation middleware
+func (siw *ServerInterfaceWrapper) TryLinkEdit(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Path parameter "feed" -------------
+	var feed int64
+
+	err = runtime.BindStyledParameterWithOptions("simple", "feed", c.Param("feed"), &feed, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter feed: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.TryLinkEdit(c, id, feed)
 }
 
 // StreamChanges operation middleware
@@ -2430,6 +2688,14 @@ func (siw *ServerInterfaceWrapper) ListFeeds(c *gin.Context) {
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "platform", c.Request.URL.Query(), &params.Platform, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
 	if err != nil {
 		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter platform: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "search" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "search", c.Request.URL.Query(), &params.Search, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter search: %w", err), http.StatusBadRequest)
 		return
 	}
 
@@ -2662,6 +2928,17 @@ func (siw *ServerInterfaceWrapper) ListReadings(c *gin.Context) {
 		return
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListReadingsParams
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -2669,7 +2946,7 @@ func (siw *ServerInterfaceWrapper) ListReadings(c *gin.Context) {
 		}
 	}
 
-	siw.Handler.ListReadings(c, id)
+	siw.Handler.ListReadings(c, id, params)
 }
 
 // CreateReading operation middleware
@@ -2697,6 +2974,31 @@ func (siw *ServerInterfaceWrapper) CreateReading(c *gin.Context) {
 	siw.Handler.CreateReading(c, id)
 }
 
+// TryFeedEdit operation middleware
+func (siw *ServerInterfaceWrapper) TryFeedEdit(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.TryFeedEdit(c, id)
+}
+
 // ListForgottenBlocks operation middleware
 func (siw *ServerInterfaceWrapper) ListForgottenBlocks(c *gin.Context) {
 
@@ -2708,6 +3010,44 @@ func (siw *ServerInterfaceWrapper) ListForgottenBlocks(c *gin.Context) {
 	}
 
 	siw.Handler.ListForgottenBlocks(c)
+}
+
+// ListGroups operation middleware
+func (siw *ServerInterfaceWrapper) ListGroups(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListGroups(c)
+}
+
+// EditGroup operation middleware
+func (siw *ServerInterfaceWrapper) EditGroup(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.EditGroup(c, id)
 }
 
 // ListLogins operation middleware
@@ -3321,12 +3661,15 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.DELETE(options.BaseURL+"/feeds/:id", wrapper.RemoveFeed)
 	router.GET(options.BaseURL+"/feeds/:id", wrapper.GetFeed)
 	router.PATCH(options.BaseURL+"/feeds/:id", wrapper.EditFeed)
+	router.POST(options.BaseURL+"/feeds/:id/trial", wrapper.TryFeedEdit)
 	router.GET(options.BaseURL+"/feeds/:id/readings", wrapper.ListReadings)
 	router.POST(options.BaseURL+"/feeds/:id/readings", wrapper.CreateReading)
 	router.GET(options.BaseURL+"/feeds/:id/held", wrapper.ListHeld)
 	router.POST(options.BaseURL+"/feeds/:id/held", wrapper.DecideHeld)
 	router.GET(options.BaseURL+"/calendars", wrapper.ListCalendars)
 	router.POST(options.BaseURL+"/calendars", wrapper.CreateCalendar)
+	router.GET(options.BaseURL+"/groups", wrapper.ListGroups)
+	router.PATCH(options.BaseURL+"/groups/:id", wrapper.EditGroup)
 	router.GET(options.BaseURL+"/calendars/:id/changes", wrapper.ListCalendarChanges)
 	router.DELETE(options.BaseURL+"/calendars/:id", wrapper.RemoveCalendar)
 	router.GET(options.BaseURL+"/calendars/:id", wrapper.GetCalendar)
@@ -3334,6 +3677,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.DELETE(options.BaseURL+"/calendars/:id/links/:feed", wrapper.RemoveLink)
 	router.PATCH(options.BaseURL+"/calendars/:id/links/:feed", wrapper.EditLink)
 	router.PUT(options.BaseURL+"/calendars/:id/links/:feed", wrapper.PutLink)
+	router.POST(options.BaseURL+"/calendars/:id/links/:feed/trial", wrapper.TryLinkEdit)
 	router.GET(options.BaseURL+"/calendars/:id/links/:feed/sorting", wrapper.TryFilter)
 	router.GET(options.BaseURL+"/calendars/:id/bookings", wrapper.ListBookings)
 	router.GET(options.BaseURL+"/bookings", wrapper.ListAllBookings)
@@ -3983,6 +4327,51 @@ func (response TryFilterdefaultApplicationProblemPlusJSONResponse) VisitTryFilte
 	return err
 }
 
+type TryLinkEditRequestObject struct {
+	Id   Id    `json:"id"`
+	Feed int64 `json:"feed"`
+	Body *TryLinkEditJSONRequestBody
+}
+
+type TryLinkEditResponseObject interface {
+	VisitTryLinkEditResponse(w http.ResponseWriter) error
+}
+
+type TryLinkEdit200JSONResponse []Effect
+
+func (response TryLinkEdit200JSONResponse) VisitTryLinkEditResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TryLinkEditdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response TryLinkEditdefaultApplicationProblemPlusJSONResponse) VisitTryLinkEditResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type StreamChangesRequestObject struct {
 }
 
@@ -4600,7 +4989,8 @@ func (response DecideHelddefaultApplicationProblemPlusJSONResponse) VisitDecideH
 }
 
 type ListReadingsRequestObject struct {
-	Id Id `json:"id"`
+	Id     Id `json:"id"`
+	Params ListReadingsParams
 }
 
 type ListReadingsResponseObject interface {
@@ -4685,6 +5075,50 @@ func (response CreateReadingdefaultApplicationProblemPlusJSONResponse) VisitCrea
 	return err
 }
 
+type TryFeedEditRequestObject struct {
+	Id   Id `json:"id"`
+	Body *TryFeedEditJSONRequestBody
+}
+
+type TryFeedEditResponseObject interface {
+	VisitTryFeedEditResponse(w http.ResponseWriter) error
+}
+
+type TryFeedEdit200JSONResponse []Effect
+
+func (response TryFeedEdit200JSONResponse) VisitTryFeedEditResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TryFeedEditdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response TryFeedEditdefaultApplicationProblemPlusJSONResponse) VisitTryFeedEditResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListForgottenBlocksRequestObject struct {
 }
 
@@ -4713,6 +5147,92 @@ type ListForgottenBlocksdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ListForgottenBlocksdefaultApplicationProblemPlusJSONResponse) VisitListForgottenBlocksResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListGroupsRequestObject struct {
+}
+
+type ListGroupsResponseObject interface {
+	VisitListGroupsResponse(w http.ResponseWriter) error
+}
+
+type ListGroups200JSONResponse []Group
+
+func (response ListGroups200JSONResponse) VisitListGroupsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListGroupsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response ListGroupsdefaultApplicationProblemPlusJSONResponse) VisitListGroupsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type EditGroupRequestObject struct {
+	Id   Id `json:"id"`
+	Body *EditGroupJSONRequestBody
+}
+
+type EditGroupResponseObject interface {
+	VisitEditGroupResponse(w http.ResponseWriter) error
+}
+
+type EditGroup200JSONResponse []Group
+
+func (response EditGroup200JSONResponse) VisitEditGroupResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type EditGroupdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response EditGroupdefaultApplicationProblemPlusJSONResponse) VisitEditGroupResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -5828,9 +6348,12 @@ type StrictServerInterface interface {
 	// PutLink Make a feed count on a calendar
 	// (PUT /calendars/{id}/links/{feed})
 	PutLink(ctx context.Context, request PutLinkRequestObject) (PutLinkResponseObject, error)
-	// TryFilter Which entries a filter on a link would take, and where the others count; nothing is changed
+	// TryFilter Which entries a filter on a link would take, how many units each, and where the others count; nothing is changed
 	// (GET /calendars/{id}/links/{feed}/sorting)
 	TryFilter(ctx context.Context, request TryFilterRequestObject) (TryFilterResponseObject, error)
+	// TryLinkEdit What a change of a link would lead to; nothing is changed
+	// (POST /calendars/{id}/links/{feed}/trial)
+	TryLinkEdit(ctx context.Context, request TryLinkEditRequestObject) (TryLinkEditResponseObject, error)
 	// StreamChanges Be told of changes as they are committed, by whichever process
 	// (GET /changes)
 	StreamChanges(ctx context.Context, request StreamChangesRequestObject) (StreamChangesResponseObject, error)
@@ -5876,9 +6399,18 @@ type StrictServerInterface interface {
 	// CreateReading Read a feed now
 	// (POST /feeds/{id}/readings)
 	CreateReading(ctx context.Context, request CreateReadingRequestObject) (CreateReadingResponseObject, error)
+	// TryFeedEdit What a change of a feed would lead to; nothing is changed
+	// (POST /feeds/{id}/trial)
+	TryFeedEdit(ctx context.Context, request TryFeedEditRequestObject) (TryFeedEditResponseObject, error)
 	// ListForgottenBlocks List blocks of what is gone that platforms still show, so that time is lost for sale
 	// (GET /forgotten-blocks)
 	ListForgottenBlocks(ctx context.Context, request ListForgottenBlocksRequestObject) (ListForgottenBlocksResponseObject, error)
+	// ListGroups List the groups of calendars
+	// (GET /groups)
+	ListGroups(ctx context.Context, request ListGroupsRequestObject) (ListGroupsResponseObject, error)
+	// EditGroup Give a group another name, or another place among the groups
+	// (PATCH /groups/{id})
+	EditGroup(ctx context.Context, request EditGroupRequestObject) (EditGroupResponseObject, error)
 	// ListLogins List the browsers and programs that are logged in to this account
 	// (GET /logins)
 	ListLogins(ctx context.Context, request ListLoginsRequestObject) (ListLoginsResponseObject, error)
@@ -5948,7 +6480,7 @@ type StrictServerInterface interface {
 	// CreateToken Log in from a program
 	// (POST /tokens)
 	CreateToken(ctx context.Context, request CreateTokenRequestObject) (CreateTokenResponseObject, error)
-	// TryLinks Look at what links give, before anything is kept
+	// TryLinks Look at what links, or files, give, before anything is kept
 	// (POST /trials)
 	TryLinks(ctx context.Context, request TryLinksRequestObject) (TryLinksResponseObject, error)
 }
@@ -6471,6 +7003,51 @@ func (sh *strictHandler) TryFilter(ctx *gin.Context, id Id, feed int64, params T
 	}
 }
 
+// TryLinkEdit operation middleware
+func (sh *strictHandler) TryLinkEdit(ctx *gin.Context, id Id, feed int64) {
+	var request TryLinkEditRequestObject
+
+	request.Id = id
+	request.Feed = feed
+
+	var body TryLinkEditJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.TryLinkEdit(ctx, request.(TryLinkEditRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "TryLinkEdit")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(TryLinkEditResponseObject); ok {
+		if err := validResponse.VisitTryLinkEditResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // StreamChanges operation middleware
 func (sh *strictHandler) StreamChanges(ctx *gin.Context) {
 	var request StreamChangesRequestObject
@@ -6882,10 +7459,11 @@ func (sh *strictHandler) DecideHeld(ctx *gin.Context, id Id, params DecideHeldPa
 }
 
 // ListReadings operation middleware
-func (sh *strictHandler) ListReadings(ctx *gin.Context, id Id) {
+func (sh *strictHandler) ListReadings(ctx *gin.Context, id Id, params ListReadingsParams) {
 	var request ListReadingsRequestObject
 
 	request.Id = id
+	request.Params = params
 
 	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.ListReadings(ctx, request.(ListReadingsRequestObject))
@@ -6933,6 +7511,50 @@ func (sh *strictHandler) CreateReading(ctx *gin.Context, id Id) {
 	}
 }
 
+// TryFeedEdit operation middleware
+func (sh *strictHandler) TryFeedEdit(ctx *gin.Context, id Id) {
+	var request TryFeedEditRequestObject
+
+	request.Id = id
+
+	var body TryFeedEditJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.TryFeedEdit(ctx, request.(TryFeedEditRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "TryFeedEdit")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(TryFeedEditResponseObject); ok {
+		if err := validResponse.VisitTryFeedEditResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // ListForgottenBlocks operation middleware
 func (sh *strictHandler) ListForgottenBlocks(ctx *gin.Context) {
 	var request ListForgottenBlocksRequestObject
@@ -6950,6 +7572,74 @@ func (sh *strictHandler) ListForgottenBlocks(ctx *gin.Context) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(ListForgottenBlocksResponseObject); ok {
 		if err := validResponse.VisitListForgottenBlocksResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListGroups operation middleware
+func (sh *strictHandler) ListGroups(ctx *gin.Context) {
+	var request ListGroupsRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListGroups(ctx, request.(ListGroupsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListGroups")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListGroupsResponseObject); ok {
+		if err := validResponse.VisitListGroupsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// EditGroup operation middleware
+func (sh *strictHandler) EditGroup(ctx *gin.Context, id Id) {
+	var request EditGroupRequestObject
+
+	request.Id = id
+
+	var body EditGroupJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.EditGroup(ctx, request.(EditGroupRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "EditGroup")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(EditGroupResponseObject); ok {
+		if err := validResponse.VisitEditGroupResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

@@ -149,7 +149,8 @@ func subscribe(ctx context.Context, r *rig.Rig, port int) error {
 	}
 	add := func(i int) error {
 		every := 604800
-		request := client.FeedRequest{Url: fmt.Sprintf("http://127.0.1.%d:%d/%d.ics", i%*addresses+1, port, i), Platform: fmt.Sprint("Platform ", i%20), Name: fmt.Sprint("Feed ", i), Every: &every}
+		link := fmt.Sprintf("http://127.0.1.%d:%d/%d.ics", i%*addresses+1, port, i)
+		request := client.FeedRequest{Url: &link, Platform: fmt.Sprint("Platform ", i%20), Name: fmt.Sprint("Feed ", i), Every: &every}
 		if i < *changed {
 			request.Calendar = &calendars[i/perCalendar]
 		}

@@ -185,7 +185,7 @@ func subscribe(ctx context.Context, r *rig.Rig, name, link string) (feed int64, 
 	if err != nil {
 		return 0, "", err
 	}
-	f, err := client.Decode[client.Feed](r.API.CreateFeed(ctx, client.FeedRequest{Url: link, Platform: "Platform of " + name, Name: name, Calendar: &c.Id}))
+	f, err := client.Decode[client.Feed](r.API.CreateFeed(ctx, client.FeedRequest{Url: &link, Platform: "Platform of " + name, Name: name, Calendar: &c.Id}))
 	if err != nil {
 		return 0, "", err
 	}

@@ -280,7 +280,8 @@ func publish(ctx context.Context, r *rig.Rig) ([]client.Publication, error) {
 		if err != nil {
 			return nil, err
 		}
-		_, err = client.Decode[client.Feed](r.API.CreateFeed(ctx, client.FeedRequest{Url: fmt.Sprintf("%s/%d.ics", feed.URL, i), Platform: "Desk", Name: size.name, Every: &every, Calendar: &calendar.Id}))
+		link := fmt.Sprintf("%s/%d.ics", feed.URL, i)
+		_, err = client.Decode[client.Feed](r.API.CreateFeed(ctx, client.FeedRequest{Url: &link, Platform: "Desk", Name: size.name, Every: &every, Calendar: &calendar.Id}))
 		if err != nil {
 			return nil, err
 		}

@@ -5,6 +5,7 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"strings"
 	"time"
 
 	"wharf/core/booking"
@@ -31,6 +32,8 @@ type Booking struct {
 	UID, Title string
 	Status     Status
 	Form       string
+	Categories string // a line each, as much as MaxCategories
+	Class      rules.Class
 	Notices    []booking.Notice
 	booking.Booking
 	Revision recur.Revision
@@ -58,6 +61,9 @@ type Placed struct {
 
 // MaxTitle is how many characters of a title are recorded.
 const MaxTitle = 500
+
+// MaxCategories is how many characters of a booking's categories are recorded.
+const MaxCategories = 300
 
 // LayOut returns what a document that was read before means on a calendar at now: when its
 // window has moved on, or the rules of calendar or link have changed. entries are those that
@@ -254,9 +260,10 @@ func (l laying) wanted(ctx context.Context) (wanted map[slot]Booking, cancelled 
 		if ctx.Err() != nil {
 			return nil, nil, nil, ctx.Err()
 		}
-		if !l.place.Link.Filter.Takes(e) {
+		if !l.place.Link.Takes(e) {
 			continue
 		}
+		categories, class := Clip(strings.Join(l.place.Link.Given.CategoriesOf(e), "\n"), MaxCategories), l.place.Link.Given.ClassOf(e)
 		found, _ := x.Expand(e)
 		if left -= len(found); left < 0 {
 			return nil, nil, nil, ErrTooOften
@@ -273,7 +280,10 @@ func (l laying) wanted(ctx context.Context) (wanted map[slot]Booking, cancelled 
 				}
 				continue
 			}
-			wanted[at] = l.booking(i, o, b, found)
+			b.Units = l.place.Link.UnitsOf(e, o.Summary)
+			w := l.booking(i, o, b, found)
+			w.Categories, w.Class = categories, class
+			wanted[at] = w
 		}
 		if len(wanted) > l.most {
 			return nil, nil, nil, ErrTooMany
@@ -338,7 +348,7 @@ func (l laying) update(b, w Booking, now int64) (next Booking, differs bool) {
 	case read:
 		next.Sighting = l.changes.reading
 	}
-	same := b.Booking == w.Booking && b.shown() == w.shown() && slices.Equal(b.Notices, w.Notices) &&
+	same := b.Booking == w.Booking && b.shown() == w.shown() && b.Categories == w.Categories && b.Class == w.Class && slices.Equal(b.Notices, w.Notices) &&
 		b.Revision.Sequence == w.Revision.Sequence && b.Stand == next.Stand && b.Held == next.Held && !back
 	return next, !same
 }

@@ -73,12 +73,16 @@ func reason(err error) string {
 // String is the filter as it is written.
 func (f Filter) String() string { return f.text }
 
-// Takes reports whether an entry counts.
-func (f Filter) Takes(e recur.Entry) bool {
+// Takes reports whether an entry counts that was given something by its feed.
+func (f Filter) Takes(e recur.Entry, given Given) bool {
 	if f.property == "" {
 		return true
 	}
-	return slices.ContainsFunc(e.Texts(f.property), f.is) != f.no
+	texts := e.Texts(f.property)
+	if f.property == "CATEGORIES" {
+		texts = given.CategoriesOf(e)
+	}
+	return slices.ContainsFunc(texts, f.is) != f.no
 }
 
 // is reports whether a text has what is asked for.
@@ -87,14 +91,4 @@ func (f Filter) is(text string) bool {
 		return f.expression.MatchString(text)
 	}
 	return strings.Contains(strings.ToLower(text), f.words)
-}
-
-// withFilter is a link with a filter. The error is a *FieldError.
-func (l Link) withFilter(text string) (Link, error) {
-	f, err := ParseFilter(text)
-	if err != nil {
-		return Link{}, &FieldError{"filter", err}
-	}
-	l.Filter = f
-	return l, nil
 }

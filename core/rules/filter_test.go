@@ -27,7 +27,7 @@ func TestFilter(t *testing.T) {
 		require.NoError(t, err, text)
 		took := ""
 		for _, e := range doc.Entries {
-			if f.Takes(e) {
+			if f.Takes(e, rules.Given{}) {
 				took += e.UID
 			}
 		}
@@ -39,7 +39,7 @@ func TestFilter(t *testing.T) {
 	for text, why := range map[string]string{
 		"Ketch": "write it as title has Ketch", "title has": "write it as", "name has Ketch": "write it as", "title is Ketch": `no "is"`, "title matches (": "no expression (RE2): missing closing )", "title has " + strings.Repeat("x", 300): "at most 300",
 	} {
-		_, err := rules.NewLink("", "", 0, text)
+		_, err := rules.NewLink(rules.LinkText{Filter: text})
 		var field *rules.FieldError
 		require.ErrorAs(t, err, &field, text)
 		assert.Equal(t, "filter", field.Field)

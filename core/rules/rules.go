@@ -10,6 +10,7 @@ import (
 	"fmt"
 	"time"
 
+	"wharf/core/recur"
 	"wharf/core/span"
 	"wharf/core/zone"
 )
@@ -72,34 +73,62 @@ type Link struct {
 	Role      Role
 	Tentative TentativeRule
 	Units     int // taken by each booking, at least 1
+	Counting  UnitsRule
 	Filter    Filter
+	Given     Given
 }
 
-// NewLink checks a link's settings; "" and 0 give the defaults (blocks, tentative, 1
-// unit, no filter). The error is a *FieldError.
-func NewLink(role, tentative string, units int, filter string) (Link, error) {
+// LinkText is what a person lays down about a link, as it is written; "" and 0 are the defaults (blocks,
+// tentative, 1 unit each, all entries).
+type LinkText struct {
+	Role, Tentative string
+	Units           int
+	Counting        string // see UnitsRule
+	Filter          string // see Filter
+}
+
+// NewLink checks a link's settings. The error is a *FieldError.
+func NewLink(text LinkText) (Link, error) {
 	l := Link{Role: Blocks, Tentative: AsTentative, Units: 1}
-	switch r := Role(role); r {
+	switch r := Role(text.Role); r {
 	case Blocks, Shows:
 		l.Role = r
 	case "":
 	default:
-		return Link{}, &FieldError{"role", fmt.Errorf("role %q is not known: use blocks or shows", role)}
+		return Link{}, &FieldError{"role", fmt.Errorf("role %q is not known: use blocks or shows", text.Role)}
 	}
-	switch t := TentativeRule(tentative); t {
+	switch t := TentativeRule(text.Tentative); t {
 	case AsTentative, AsFirm, Ignored:
 		l.Tentative = t
 	case "":
 	default:
-		return Link{}, &FieldError{"tentative", fmt.Errorf("tentative %q is not known: use tentative, firm or ignore", tentative)}
+		return Link{}, &FieldError{"tentative", fmt.Errorf("tentative %q is not known: use tentative, firm or ignore", text.Tentative)}
 	}
-	if units < 0 || units > MaxCapacity {
-		return Link{}, &FieldError{"units", fmt.Errorf("units %d is not possible: use a number from 1 to %d", units, MaxCapacity)}
+	if text.Units < 0 || text.Units > MaxCapacity {
+		return Link{}, &FieldError{"units", fmt.Errorf("units %d is not possible: use a number from 1 to %d", text.Units, MaxCapacity)}
 	}
-	if units > 0 {
-		l.Units = units
+	if text.Units > 0 {
+		l.Units = text.Units
 	}
-	return l.withFilter(filter)
+	var err error
+	if l.Counting, err = ParseUnitsRule(text.Counting); err != nil {
+		return Link{}, &FieldError{"counting", err}
+	}
+	if l.Filter, err = ParseFilter(text.Filter); err != nil {
+		return Link{}, &FieldError{"filter", err}
+	}
+	return l, nil
+}
+
+// Takes reports whether an entry counts.
+func (l Link) Takes(e recur.Entry) bool { return l.Filter.Takes(e, l.Given) }
+
+// UnitsOf is how many units an occurrence of an entry with this title takes.
+func (l Link) UnitsOf(e recur.Entry, title string) int {
+	if n, found := l.Counting.Of(title, e.Texts); found {
+		return n
+	}
+	return l.Units
 }
 
 // Detail says how much a publication shows of a booking.

@@ -30,20 +30,20 @@ func TestCalendar(t *testing.T) {
 }
 
 func TestLink(t *testing.T) {
-	l, err := rules.NewLink("", "", 0, "")
+	l, err := rules.NewLink(rules.LinkText{})
 	require.NoError(t, err)
 	assert.Equal(t, rules.Link{Role: rules.Blocks, Tentative: rules.AsTentative, Units: 1}, l, "the defaults")
-	l, err = rules.NewLink("shows", "firm", 3, "")
+	l, err = rules.NewLink(rules.LinkText{Role: "shows", Tentative: "firm", Units: 3})
 	require.NoError(t, err)
 	assert.Equal(t, rules.Link{Role: rules.Shows, Tentative: rules.AsFirm, Units: 3}, l)
 	for field, bad := range map[string][2]string{"role": {"hides", ""}, "tentative": {"", "maybe"}} {
-		_, err := rules.NewLink(bad[0], bad[1], 1, "")
+		_, err := rules.NewLink(rules.LinkText{Role: bad[0], Tentative: bad[1], Units: 1})
 		var wrong *rules.FieldError
 		if assert.ErrorAs(t, err, &wrong) {
 			assert.Equal(t, field, wrong.Field)
 		}
 	}
-	_, err = rules.NewLink("", "", -1, "")
+	_, err = rules.NewLink(rules.LinkText{Units: -1})
 	assert.ErrorContains(t, err, "units")
 }
 

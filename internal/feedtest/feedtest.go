@@ -80,10 +80,10 @@ func New(t *testing.T, body string) *Bench {
 	b.Refresher = &refresh.Refresher{Store: b.Store, Box: box, Fetcher: fetch.New(fetch.Settings{Allowed: []fetch.Private{private}, MaxBytes: 64 << 20}),
 		Combiner: &combine.Combiner{Store: b.Store, Now: clock, Log: quiet}, MintKey: box.Derive("uid"), Now: clock, Log: quiet, Lease: time.Minute, Workers: 1, MaxBookings: 100, WholeEvery: 24 * time.Hour}
 	c := store.Calendar{Name: "Ketch", Zone: "UTC", Grain: "day", Capacity: 1, CreatedAt: b.Now}
-	require.NoError(t, b.Store.CreateCalendar(ctx, &c))
+	require.NoError(t, b.Store.Tx(ctx, func(tx *store.Tx) error { return tx.CreateCalendar(&c) }))
 	b.Calendar = c.ID
 	b.Desk = &desk.Desk{Store: b.Store, Refresher: b.Refresher, Combiner: b.Refresher.Combiner, Box: box, Now: clock}
-	b.Feed, err = b.Desk.AddFeed(ctx, desk.Feed{Name: "Desk", Platform: "Desk", Color: "teal", Every: 15 * time.Minute, URL: server.URL, Link: &desk.Link{Calendar: c.ID}})
+	b.Feed, err = b.Desk.AddFeed(ctx, desk.Feed{Name: "Desk", Platform: "Desk", Color: "teal", Every: 15 * time.Minute, Source: desk.Source{URL: server.URL}, Link: &desk.Link{Calendar: c.ID}})
 	require.NoError(t, err)
 	return b
 }

@@ -45,7 +45,7 @@ func newHouse(t *testing.T, platforms int) *house {
 	h := &house{t: t, dsn: dsn, now: time.Date(2026, 7, 1, 12, 0, 0, 0, time.UTC), store: s}
 	h.c = &combine.Combiner{Store: s, Now: func() time.Time { return h.now }, Log: quiet}
 	calendar := store.Calendar{Name: "Ketch", Zone: "UTC", Grain: "day", Capacity: 1, CreatedAt: h.now}
-	require.NoError(t, s.CreateCalendar(ctx, &calendar))
+	require.NoError(t, s.Tx(ctx, func(tx *store.Tx) error { return tx.CreateCalendar(&calendar) }))
 	h.calendar = calendar.ID
 	h.tx(func(tx *store.Tx) error {
 		for i := range platforms {

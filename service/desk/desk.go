@@ -87,7 +87,8 @@ func (d *Desk) EditPlatform(ctx context.Context, by By, id int64, name string) (
 // Calendar is what is laid down about a new calendar.
 type Calendar struct {
 	Name, Zone, Grain string
-	Capacity          int // 0: 1
+	Capacity          int    // 0: 1
+	Group             string // in which it is shown; "": in none
 }
 
 // AddCalendar adds a calendar. The error is a *rules.FieldError when a setting is wrong, and
@@ -100,13 +101,19 @@ func (d *Desk) AddCalendar(ctx context.Context, c Calendar) (int64, error) {
 		return 0, err
 	}
 	row := store.Calendar{Name: strings.TrimSpace(c.Name), Zone: c.Zone, Grain: c.Grain, Capacity: c.Capacity, CreatedAt: d.Now()}
-	err := d.Store.CreateCalendar(ctx, &row)
+	err := d.Store.Tx(ctx, func(tx *store.Tx) (err error) {
+		if row.GroupID, err = groupOf(tx, c.Group); err != nil {
+			return err
+		}
+		return tx.CreateCalendar(&row)
+	})
 	return row.ID, err
 }
 
 // CalendarEdit is what is to change of a calendar; nil is left as it is.
 type CalendarEdit struct {
 	Name, Zone  *string
+	Group       *string // in which it is shown; "": in none
 	Capacity    *int
 	ChanceLimit *float64 // 0: that of the service
 }
@@ -135,6 +142,13 @@ func (d *Desk) EditCalendar(ctx context.Context, by By, id int64, to CalendarEdi
 		set(e, "zone", &row.Zone, to.Zone)
 		set(e, "capacity", &row.Capacity, to.Capacity)
 		set(e, "chanceLimit", &row.ChanceLimit, to.ChanceLimit)
+		if to.Group != nil {
+			group, err := groupOf(tx, *to.Group)
+			if err != nil {
+				return err
+			}
+			set(e, "group", &row.GroupID, &group)
+		}
 		if err := e.save(tx, &row.Revision); err != nil {
 			return err
 		}

@@ -62,17 +62,17 @@ func TestEditFeed(t *testing.T) {
 
 	page := serving(t, "<!doctype html><title>Log in</title>")
 	var not *ical.NotCalendarError
-	assert.ErrorAs(t, b.Desk.EditFeed(ctx, seen(2), b.Feed, desk.FeedEdit{URL: &page}), &not)
+	assert.ErrorAs(t, b.Desk.EditFeed(ctx, seen(2), b.Feed, desk.FeedEdit{Source: &desk.Source{URL: page}}), &not)
 	assert.Equal(t, []string{"07-20/07-22 Ann"}, b.Bookings(), "nothing is changed")
 
 	reader = claim()
 	next := serving(t, "BEGIN:VCALENDAR\r\n"+feedtest.Event("n", "Nan", "20260801", "20260803")+"END:VCALENDAR\r\n")
 	var stale *desk.StaleError
-	require.ErrorAs(t, b.Desk.EditFeed(ctx, seen(1), b.Feed, desk.FeedEdit{URL: &next}), &stale)
+	require.ErrorAs(t, b.Desk.EditFeed(ctx, seen(1), b.Feed, desk.FeedEdit{Source: &desk.Source{URL: next}}), &stale)
 	require.Len(t, stale.Since, 1)
 	assert.Equal(t, []string{"color", "teal", "plum", "harbour"}, []string{stale.Since[0].Field, stale.Since[0].Was, stale.Since[0].Became, stale.Since[0].Account})
 	assert.Equal(t, []string{"07-20/07-22 Ann"}, b.Bookings())
-	require.NoError(t, b.Desk.EditFeed(ctx, seen(2), b.Feed, desk.FeedEdit{URL: &next}))
+	require.NoError(t, b.Desk.EditFeed(ctx, seen(2), b.Feed, desk.FeedEdit{Source: &desk.Source{URL: next}}))
 	assert.Equal(t, []string{"08-01/08-03 Nan"}, b.Bookings())
 	rows, err := b.Store.BookingsWithin(ctx, b.Calendar, span.Days(0, 100000))
 	require.NoError(t, err)
@@ -186,6 +186,6 @@ func TestWebcal(t *testing.T) {
 	for _, scheme := range []string{"webcal", "Webcal", "WEBCAL", " wEbCaL"} {
 		f, err := b.Store.Feed(ctx, b.Feed)
 		require.NoError(t, err)
-		require.NoError(t, b.Desk.EditFeed(ctx, desk.By{Seen: f.Revision}, b.Feed, desk.FeedEdit{URL: ptr(scheme + strings.TrimPrefix(link, "http"))}), scheme)
+		require.NoError(t, b.Desk.EditFeed(ctx, desk.By{Seen: f.Revision}, b.Feed, desk.FeedEdit{Source: &desk.Source{URL: scheme + strings.TrimPrefix(link, "http")}}), scheme)
 	}
 }

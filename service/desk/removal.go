@@ -10,6 +10,7 @@ import (
 
 	"wharf/core/span"
 	"wharf/core/zone"
+	"wharf/service/combine"
 	"wharf/service/store"
 )
 
@@ -19,7 +20,7 @@ type LossKind string
 const (
 	// CountsNoMore: bookings to come would count no more on a calendar.
 	CountsNoMore LossKind = "counts_no_more"
-	// SoldAgain: those who import a calendar would sell again what is taken.
+	// SoldAgain: one who imports a calendar could sell again what it is sent as taken.
 	SoldAgain LossKind = "sold_again"
 	// ConflictsUnseen: conflicts of a calendar would no longer be shown.
 	ConflictsUnseen LossKind = "conflicts_unseen"
@@ -36,13 +37,18 @@ const (
 // Loss is one thing that a removal would lose.
 type Loss struct {
 	Kind       LossKind
-	Calendar   string     `json:",omitempty"` // its name
-	Grain      span.Grain `json:",omitempty"`
-	Bookings   int64      `json:",omitempty"`
-	Points     int64      `json:",omitempty"` // that the bookings take: days or nights, or seconds
-	Conflicts  int64      `json:",omitempty"`
-	Recipients []string   `json:",omitempty"` // platforms
+	Calendar   string      `json:",omitempty"` // its name
+	Grain      span.Grain  `json:",omitempty"`
+	Bookings   int64       `json:",omitempty"`
+	Points     int64       `json:",omitempty"` // that the bookings take: days or nights, or seconds
+	Conflicts  int64       `json:",omitempty"`
+	Recipients []string    `json:",omitempty"` // platforms
+	Spans      []span.Span `json:",omitempty"` // the first of those that would be open, on the calendar's axis
+	More       int         `json:",omitempty"` // of them
 }
+
+// mostSpans is how many of the spans that would be open are named.
+const mostSpans = 6
 
 // WouldLoseError refuses a removal until the person has seen what it would lose: it goes
 // through when Confirm is given with it, as long as that is still what would be lost.
@@ -116,18 +122,44 @@ func (d *Desk) lossOfLink(ctx context.Context, calendar, feed int64) ([]Loss, er
 		return nil, err
 	}
 	losses := []Loss{ahead}
-	recipients, err := d.recipientsOf(ctx, calendar)
+	opened, err := d.openedBy(ctx, row, feed)
 	if err != nil {
 		return nil, err
 	}
-	if len(recipients) > 0 {
-		losses = append(losses, Loss{Kind: SoldAgain, Calendar: row.Name, Recipients: recipients})
-	}
+	losses = append(losses, opened...)
 	conflicts, err := d.Store.ConflictsWithFeed(ctx, calendar, feed)
 	if conflicts > 0 {
 		losses = append(losses, Loss{Kind: ConflictsUnseen, Calendar: row.Name, Conflicts: conflicts})
 	}
 	return losses, err
+}
+
+// openedBy is what each recipient of a calendar would be told is free there without a feed.
+func (d *Desk) openedBy(ctx context.Context, calendar store.Calendar, feed int64) (losses []Loss, err error) {
+	effects, err := d.Combiner.Try(ctx, []int64{calendar.ID}, func(tx *store.Tx) error { return tx.RemoveLink(calendar.ID, feed, d.Now()) })
+	if err != nil {
+		return nil, err
+	}
+	platforms, err := d.Store.AllPlatforms(ctx)
+	if err != nil {
+		return nil, err
+	}
+	for _, p := range platforms {
+		one := Loss{Kind: SoldAgain, Calendar: calendar.Name, Grain: span.Grain(calendar.Grain), Recipients: []string{p.Name}}
+		for _, e := range effects {
+			switch {
+			case e.Kind != combine.Withdraws || e.Platform != p.ID:
+			case len(one.Spans) < mostSpans:
+				one.Spans = append(one.Spans, e.Span)
+			default:
+				one.More++
+			}
+		}
+		if len(one.Spans) > 0 {
+			losses = append(losses, one)
+		}
+	}
+	return losses, nil
 }
 
 // RemoveLink takes a feed off a calendar.

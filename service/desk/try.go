@@ -6,6 +6,7 @@ import (
 	"errors"
 	"net/netip"
 	"net/url"
+	"path"
 	"slices"
 	"strings"
 	"time"
@@ -14,6 +15,7 @@ import (
 	"wharf/core/ical"
 	"wharf/core/preview"
 	"wharf/core/reading"
+	"wharf/core/rules"
 	"wharf/core/span"
 	"wharf/internal/private"
 	"wharf/service/fetch"
@@ -54,14 +56,16 @@ const (
 
 // Try reads a link, and keeps nothing of it. Times are shown in loc. What is wrong with the link is the
 // trial's problem; the error is one of ours.
-func (d *Desk) Try(ctx context.Context, link, user, password string, loc *time.Location) (t Trial, err error) {
-	t.Link = private.Link(strings.TrimSpace(link))
-	full, err := fetch.WithPassword(link, user, password)
-	if err != nil {
-		t.Problem = err.Error()
+func (d *Desk) Try(ctx context.Context, from Source, loc *time.Location) (t Trial, err error) {
+	if t.Link = private.Link(strings.TrimSpace(from.URL)); from.File != nil {
+		t.Link = from.File.Name
+	}
+	got, err := d.read(ctx, from)
+	var field *rules.FieldError
+	if errors.As(err, &field) {
+		t.Problem = field.Err.Error()
 		return t, nil
 	}
-	got, err := d.Refresher.First(ctx, full)
 	if got.Document() == nil {
 		var failed *fetch.Error
 		var not *ical.NotCalendarError
@@ -77,7 +81,10 @@ func (d *Desk) Try(ctx context.Context, link, user, password string, loc *time.L
 	} else if err != nil {
 		return t, err
 	}
-	t.Link, t.Remarks = private.Link(got.Link()), got.Remarks()
+	t.Remarks = got.Remarks()
+	if from.File == nil {
+		t.Link = private.Link(got.Link())
+	}
 	if u, err := url.Parse(got.Link()); err == nil {
 		t.Fewer = preview.Fewer(u.Query())
 	}
@@ -135,12 +142,19 @@ func (d *Desk) propose(ctx context.Context, t Trial, feeds []store.Feed, got ref
 	if err != nil {
 		return p, err
 	}
-	c := likely(calendars, t.Preview.Name+" "+strings.NewReplacer("-", " ", "_", " ", ".", " ", "/", " ").Replace(u.Path))
+	named := u.Path
+	if got.File() != "" {
+		named = strings.TrimSuffix(path.Base(strings.ReplaceAll(got.File(), "#", "/")), ".ics")
+	}
+	c := likely(calendars, t.Preview.Name+" "+strings.NewReplacer("-", " ", "_", " ", ".", " ", "/", " ").Replace(named))
 	thing := ""
 	if c != nil {
 		p.Calendar, thing = c.ID, c.Name
 	} else {
 		thing = reading.Clip(strings.TrimSpace(strings.Replace(t.Preview.Name, p.Platform, "", 1)), 40)
+		if thing == "" && got.File() != "" {
+			thing = reading.Clip(named, 40)
+		}
 	}
 	p.Name = strings.Join(slices.DeleteFunc([]string{strings.Trim(thing, " :,-–|"), p.Platform}, func(s string) bool { return s == "" }), ", ")
 	return p, nil

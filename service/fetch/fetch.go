@@ -256,6 +256,9 @@ func freshFor(h http.Header) time.Duration {
 	return max(expires.Sub(date), 0)
 }
 
+// MaxBytes is how large a feed may be.
+func (f *Fetcher) MaxBytes() int64 { return f.settings.MaxBytes }
+
 // Enter waits until the host of a link may be asked once more; leave says that it was. The error is that
 // of the context, or that its time would not be enough.
 func (f *Fetcher) Enter(ctx context.Context, link string) (leave func(), err error) {

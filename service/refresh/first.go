@@ -1,10 +1,12 @@
 package refresh
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
 	"maps"
+	"path"
 	"slices"
 	"strings"
 	"time"
@@ -66,6 +68,38 @@ func (r *Refresher) First(ctx context.Context, link string) (got Got, err error)
 	return got, err
 }
 
+// File is a calendar, or an archive with calendars, that a person gave.
+type File struct {
+	Name   string
+	Body   []byte
+	Inside string // the name of the calendar in an archive that is meant; "" where there is but one
+}
+
+// ReadFile reads a file. The errors are those of First.
+func (r *Refresher) ReadFile(ctx context.Context, f File) (got Got, err error) {
+	defer stumble.Catch(&err)
+	now := r.Now()
+	got = Got{started: now, finished: now, file: cmp.Or(path.Base(strings.ReplaceAll(strings.TrimSpace(f.Name), "\\", "/")), "a file"), result: fetch.Result{Body: f.Body}}
+	inside, name, err := fetch.Unpack(f.Body, f.Inside, r.Fetcher.MaxBytes())
+	if err != nil {
+		return got, err
+	}
+	if inside != nil {
+		got.result.Body = inside
+		if name != "" {
+			got.file += "#" + name
+		}
+	}
+	got.digest = digestOf(got.result.Body)
+	leave, err := r.enter(ctx, int64(len(got.result.Body)))
+	if err != nil {
+		return got, err
+	}
+	defer leave()
+	got.doc, err = r.readDocument(ctx, got.result.Body)
+	return got, err
+}
+
 // hasMoved says that a feed is read at another address from now on.
 func hasMoved(to string) string {
 	return "the platform has moved this feed for good: it is read at " + private.Link(to) + " from now on"
@@ -76,6 +110,9 @@ func (got Got) Document() *recur.Document { return got.doc }
 
 // Link is that of a first reading, as it is to be kept.
 func (got Got) Link() string { return got.link }
+
+// File is the name of the file that was read; "" for a link.
+func (got Got) File() string { return got.file }
 
 // Remarks are those on how it was read.
 func (got Got) Remarks() []string { return got.remarks }
@@ -103,12 +140,30 @@ func (r *Refresher) LinkOf(feed store.Feed) (string, error) {
 }
 
 // Point makes a feed one that is read at the link of a first reading: what was read at another
-// address says nothing of when that came to be which is there.
+// address says nothing of when that came to be which is there. A file takes the place of one that was
+// there before as the next reading does.
 func (r *Refresher) Point(feed *store.Feed, got Got) {
-	feed.URLCipher, feed.Address = r.Box.Seal(urlPlace, got.link), private.Link(got.link)
+	if got.file != "" {
+		was := feed.Uploaded()
+		Detach(feed, "file "+reading.Clip(got.file, mostFileName))
+		if was && feed.LastGoodStart != nil {
+			return
+		}
+	} else {
+		feed.URLCipher, feed.Address = r.Box.Seal(urlPlace, got.link), private.Link(got.link)
+	}
 	feed.ETag, feed.LastModified, feed.BodyDigest = "", "", ""
 	feed.Frame, feed.LastGoodStart = "", nil
 	feed.NewUIDs, feed.NewUIDsNotBefore, feed.NewUIDsSeenBy = "", nil, nil
+}
+
+// mostFileName is how many characters of a file's name are kept.
+const mostFileName = 150
+
+// Detach makes a feed one that is not read by itself; what it shows stays. address is what is shown for a link.
+func Detach(feed *store.Feed, address string) {
+	feed.URLCipher, feed.Address, feed.Schedule, feed.EverySeconds, feed.PausedAt = []byte{}, address, "once", 0, nil
+	feed.FailingSince = nil
 }
 
 // Commit stores a first reading of a feed that is held. It returns the calendars on which

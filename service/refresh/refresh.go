@@ -35,6 +35,9 @@ import (
 // ErrBusy says that another reading of the feed is going on.
 var ErrBusy = errors.New("the feed is being read at this moment: try again in a minute")
 
+// ErrUploaded says that a feed is a file, which is not read by itself.
+var ErrUploaded = errors.New("the feed is a file that was uploaded: upload a newer one to replace it")
+
 // Refresher reads feeds.
 type Refresher struct {
 	Store    *store.Store
@@ -99,7 +102,7 @@ func (r *Refresher) readFeed(ctx context.Context, feed store.Feed, scheduled boo
 	leave := func() {}
 	defer func() { leave() }() // when all that follows from it is combined
 	record, calendars, err := r.read(ctx, feed, scheduled, &leave)
-	if err != nil && !errors.Is(err, ErrBusy) && (store.IsFull(err) || !store.IsPassing(err)) {
+	if err != nil && !errors.Is(err, ErrBusy) && !errors.Is(err, ErrUploaded) && (store.IsFull(err) || !store.IsPassing(err)) {
 		r.Log.Error("a reading could not be kept", "feed", feed.Name, "error", err)
 		record, calendars, err = r.recordFailure(ctx, feed, err)
 	}
@@ -163,6 +166,9 @@ func (r *Refresher) ReadNow(ctx context.Context, id int64) (store.Reading, error
 // are to be combined; leave makes the room free that it takes. A panic on the way is this reading's failure.
 func (r *Refresher) read(ctx context.Context, feed store.Feed, scheduled bool, leave *func()) (record store.Reading, calendars []int64, err error) {
 	defer stumble.Catch(&err)
+	if feed.Uploaded() {
+		return store.Reading{}, nil, ErrUploaded
+	}
 	link, err := r.Box.Open(urlPlace, feed.URLCipher)
 	if err != nil {
 		return store.Reading{}, nil, err
@@ -277,6 +283,7 @@ func (r whileWanted) Read(p []byte) (int, error) {
 // Got is what one attempt at a feed gave.
 type Got struct {
 	link              string // of a first reading, as it is to be kept
+	file              string // or the name of the file that it was
 	started, finished time.Time
 	overran           bool     // there is more in it than there may be
 	scheduled         bool     // it was due
@@ -343,6 +350,9 @@ func (r *Refresher) commit(ctx context.Context, tx *store.Tx, claimed store.Feed
 	}
 	if err != nil {
 		return store.Reading{}, nil, err
+	}
+	if feed.Uploaded() {
+		feed.DueAt = store.Never
 	}
 	r.alarm.ring(feed.DueAt)
 	return record, calendars, tx.SaveFeed(feed)

@@ -169,7 +169,10 @@ func spotOf(tx *store.Tx, link store.Link) (spot, error) {
 	if err != nil {
 		return spot{}, errors.Join(errCalendar, err)
 	}
-	l, err := rules.NewLink(link.Role, link.Tentative, link.Units, link.Filter)
+	l, err := rules.NewLink(LinkText(link))
+	if err == nil {
+		l.Given, err = givenBy(tx, link.FeedID)
+	}
 	if err != nil {
 		return spot{}, errors.Join(errCalendar, err)
 	}
@@ -181,10 +184,24 @@ func spotOf(tx *store.Tx, link store.Link) (spot, error) {
 	return spot{link, rows, reading.Place{Calendar: k, Link: l, Bookings: bookings}}, err
 }
 
+// LinkText is what is laid down about a link.
+func LinkText(l store.Link) rules.LinkText {
+	return rules.LinkText{Role: l.Role, Tentative: l.Tentative, Units: l.Units, Counting: l.Counting, Filter: l.Filter}
+}
+
+// givenBy is what is said of all that a feed brings in.
+func givenBy(tx *store.Tx, feed int64) (rules.Given, error) {
+	f, err := tx.Given(feed)
+	if err != nil {
+		return rules.Given{}, err
+	}
+	return rules.NewGiven(strings.Split(f.Categories, "\n"), f.Class)
+}
+
 // bookingOf is a booking as it is recorded.
 func bookingOf(b store.Booking) reading.Booking {
 	return reading.Booking{
-		ID: b.ID, Entry: b.EntryID, Occurrence: b.Occurrence, UID: b.UID, Title: b.Title, Notices: noticesOf(b.Notices),
+		ID: b.ID, Entry: b.EntryID, Occurrence: b.Occurrence, UID: b.UID, Title: b.Title, Categories: b.Categories, Class: b.Class, Notices: noticesOf(b.Notices),
 		Booking:  booking.Booking{Span: b.Span(), Tentative: b.Tentative, Blocks: b.Blocks, Units: b.Units},
 		Revision: recur.Revision{Sequence: b.Sequence, Stamp: orZero(b.Stamp)}, Created: orZero(b.Created),
 		Status: reading.Status(b.Status), Form: b.Form, Stand: intervalOf(b.NotBefore, &b.SeenBy), Sighting: intervalOf(b.SightingNotBefore, b.SightingSeenBy),
@@ -248,6 +265,7 @@ func apply(row *store.Booking, b reading.Booking) {
 		words[i] = string(n)
 	}
 	row.UID, row.Title, row.Notices = b.UID, b.Title, strings.Join(words, ",")
+	row.Categories, row.Class = b.Categories, b.Class
 	row.StartPoint, row.EndPoint, row.Tentative, row.Blocks, row.Units = b.Span.Start, b.Span.End, b.Tentative, b.Blocks, b.Units
 	row.Sequence, row.Stamp, row.Created = b.Revision.Sequence, believable(b.Revision.Stamp), believable(b.Created)
 	row.Status, row.Form = string(b.Status), b.Form

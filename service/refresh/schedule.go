@@ -185,6 +185,9 @@ func ScheduleOf(f store.Feed) schedule.Schedule {
 
 // DueAfter is when a feed is due that was read until then; store.Never if it is not.
 func DueAfter(f store.Feed, read time.Time) time.Time {
+	if f.Uploaded() {
+		return store.Never
+	}
 	next, err := ScheduleOf(f).Next(read)
 	if err != nil {
 		return store.Never

@@ -62,7 +62,7 @@ func TestProcessesShareTheWork(t *testing.T) {
 	}
 	for i := range feeds {
 		subscriber := &desk.Desk{Store: all[0].Store, Refresher: all[0], Combiner: all[0].Combiner, Now: clock}
-		_, err := subscriber.AddFeed(ctx, desk.Feed{Name: fmt.Sprint("Feed ", i), Platform: "Desk", Color: "teal", Every: 15 * time.Minute, URL: fmt.Sprintf("%s/%d.ics", server.URL, i)})
+		_, err := subscriber.AddFeed(ctx, desk.Feed{Name: fmt.Sprint("Feed ", i), Platform: "Desk", Color: "teal", Every: 15 * time.Minute, Source: desk.Source{URL: fmt.Sprintf("%s/%d.ics", server.URL, i)}})
 		require.NoError(t, err)
 	}
 	for i, r := range all {

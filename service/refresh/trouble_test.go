@@ -178,7 +178,7 @@ func TestTroubleOfACalendar(t *testing.T) {
 	b.Refresher.Combiner = &combine.Combiner{Store: b.Store, Now: b.Refresher.Now, Log: loud}
 	b.Refresher.Log = slog.New(slog.DiscardHandler)
 	broken := store.Calendar{Name: "Broken", Zone: "UTC", Grain: "day", Capacity: 1, CreatedAt: b.Now}
-	require.NoError(t, b.Store.CreateCalendar(ctx, &broken))
+	require.NoError(t, b.Store.Tx(ctx, func(tx *store.Tx) error { return tx.CreateCalendar(&broken) }))
 	require.NoError(t, b.Desk.AddLink(ctx, b.Feed, desk.Link{Calendar: broken.ID}))
 	b.SQL("UPDATE calendars SET grain = 'week' WHERE id = ?", broken.ID)
 	b.SQL("INSERT INTO dirty (calendar_id) VALUES (?)", broken.ID)

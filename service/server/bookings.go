@@ -126,7 +126,11 @@ func (s *server) GetBooking(ctx context.Context, r gen.GetBookingRequestObject) 
 	if err != nil {
 		return nil, err
 	}
-	life := gen.BookingLife{Booking: all[0], Travels: []gen.Travel{}}
+	source, err := s.Store.SourceOf(ctx, b)
+	if err != nil {
+		return nil, err
+	}
+	life := gen.BookingLife{Booking: all[0], Travels: []gen.Travel{}, Source: optional(source)}
 	if len(all) > len(again)+1 {
 		life.Original = &all[len(all)-1]
 	}

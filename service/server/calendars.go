@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"net/http"
+	"slices"
 	"strings"
 	"time"
 
@@ -22,6 +23,17 @@ func (s *server) ListCalendars(ctx context.Context, r gen.ListCalendarsRequestOb
 	if err != nil {
 		return nil, err
 	}
+	if words := orEmpty(r.Params.Search); words != "" {
+		groups, err := s.Store.Groups(ctx)
+		if err != nil {
+			return nil, err
+		}
+		named := map[int64]string{}
+		for _, g := range groups {
+			named[g.ID] = g.Name
+		}
+		rows = slices.DeleteFunc(rows, func(c store.Calendar) bool { return !hasWords(c.Name+" "+named[c.GroupID], words) })
+	}
 	rows, more := pageOf(ctx, rows, r.Params.Limit, r.Params.After, func(c store.Calendar) int64 { return c.ID })
 	all, err := s.calendarsJSON(ctx, rows)
 	return gen.ListCalendars200JSONResponse{Body: all, Headers: gen.ListCalendars200ResponseHeaders{Link: optional(more)}}, err
@@ -33,7 +45,7 @@ func (s *server) GetCalendar(ctx context.Context, r gen.GetCalendarRequestObject
 }
 
 func (s *server) CreateCalendar(ctx context.Context, r gen.CreateCalendarRequestObject) (gen.CreateCalendarResponseObject, error) {
-	id, err := s.Desk.AddCalendar(ctx, desk.Calendar{Name: r.Body.Name, Zone: r.Body.Zone, Grain: string(r.Body.Grain), Capacity: orEmpty(r.Body.Capacity)})
+	id, err := s.Desk.AddCalendar(ctx, desk.Calendar{Name: r.Body.Name, Zone: r.Body.Zone, Grain: string(r.Body.Grain), Capacity: orEmpty(r.Body.Capacity), Group: orEmpty(r.Body.Group)})
 	if err != nil {
 		return nil, taken(err, "name", calendarNameTaken)
 	}
@@ -51,7 +63,7 @@ func (s *server) PutLink(ctx context.Context, r gen.PutLinkRequestObject) (gen.P
 
 // TryFilter shows what a filter would do.
 func (s *server) TryFilter(ctx context.Context, r gen.TryFilterRequestObject) (gen.TryFilterResponseObject, error) {
-	sorting, err := s.Desk.TryFilter(ctx, r.Id, r.Feed, r.Params.Filter)
+	sorting, err := s.Desk.TryFilter(ctx, r.Id, r.Feed, r.Params.Filter, r.Params.Counting)
 	if err != nil {
 		return nil, err
 	}
@@ -65,7 +77,7 @@ func (s *server) TryFilter(ctx context.Context, r gen.TryFilterRequestObject) (g
 	}
 	out := gen.TryFilter200JSONResponse{Taken: sorting.Taken, Left: sorting.Left, Lost: sorting.Lost, Entries: make([]gen.SortedEntry, len(sorting.Entries))}
 	for i, e := range sorting.Entries {
-		out.Entries[i] = gen.SortedEntry{Title: e.Title, Place: optional(e.Where), Takes: e.Takes, Also: []string{}}
+		out.Entries[i] = gen.SortedEntry{Title: e.Title, Place: optional(e.Where), Takes: e.Takes, Units: optional(e.Units), Also: []string{}}
 		for _, id := range e.Also {
 			out.Entries[i].Also = append(out.Entries[i].Also, names[id])
 		}
@@ -92,6 +104,9 @@ func (s *server) ListAllBookings(ctx context.Context, r gen.ListAllBookingsReque
 	rows, err := s.Store.Calendars(ctx)
 	if err != nil {
 		return nil, err
+	}
+	if wanted := orEmpty(r.Params.Calendar); len(wanted) > 0 {
+		rows = slices.DeleteFunc(rows, func(c store.Calendar) bool { return !slices.Contains(wanted, c.ID) })
 	}
 	all, err := s.bookingsJSON(ctx, rows, r.Params.From.Time, r.Params.To.Time)
 	return gen.ListAllBookings200JSONResponse(all), err
@@ -156,11 +171,11 @@ func (s *server) calendarsJSON(ctx context.Context, rows []store.Calendar) ([]ge
 	}
 	all := make([]gen.Calendar, len(rows))
 	for i, c := range rows {
-		all[i] = gen.Calendar{Id: c.ID, Name: c.Name, Revision: c.Revision, Zone: c.Zone, Grain: gen.Grain(c.Grain), Capacity: c.Capacity, ChanceLimit: optional(c.ChanceLimit), Version: c.Version, Links: []gen.Link{},
+		all[i] = gen.Calendar{Id: c.ID, Name: c.Name, Revision: c.Revision, Zone: c.Zone, Grain: gen.Grain(c.Grain), Capacity: c.Capacity, ChanceLimit: optional(c.ChanceLimit), Version: c.Version, Group: optional(c.GroupID), Links: []gen.Link{},
 			OpenConflicts: open[c.ID], Trouble: troubleOf(c)}
 		for _, l := range names.links[c.ID] {
 			all[i].Links = append(all[i].Links, gen.Link{Feed: l.FeedID, Revision: l.Revision, Role: gen.Role(l.Role), Tentative: gen.TentativeRule(l.Tentative),
-				Units: l.Units, Filter: l.Filter, Label: names.label(c.ID, l.FeedID), Color: gen.Color(names.feeds[l.FeedID].Color), Notices: linesOf(l.Notices)})
+				Units: l.Units, Filter: l.Filter, Counting: l.Counting, Label: names.label(c.ID, l.FeedID), Color: gen.Color(names.feeds[l.FeedID].Color), Notices: linesOf(l.Notices)})
 		}
 	}
 	return all, nil
@@ -236,6 +251,10 @@ func (n names) booking(b store.Booking, grain span.Grain) gen.Booking {
 		out.Feed, out.Platform, out.Color, out.Label = &feed.ID, &platform, &color, n.label(b.CalendarID, b.FeedID)
 	}
 	out.Start, out.End = b.Span().Format(grain)
+	if categories := linesOf(b.Categories); len(categories) > 0 {
+		out.Categories = &categories
+	}
+	out.Class = optional(gen.BookingClass(b.Class))
 	var notices []string
 	if b.Notices != "" {
 		notices = strings.Split(b.Notices, ",")

@@ -68,7 +68,11 @@ func (c *contract) validate(s *server) gin.HandlerFunc {
 		}
 		g.Set(keyRoute, route)
 		if g.Request.Body != http.NoBody {
-			g.Request.Body = http.MaxBytesReader(g.Writer, g.Request.Body, maxBody)
+			most := int64(maxBody)
+			if _, files := route.Operation.Extensions["x-takes-files"]; files {
+				most += s.MaxFeedBytes/3*4 + 4 // a file in Base64
+			}
+			g.Request.Body = http.MaxBytesReader(g.Writer, g.Request.Body, most)
 			if p := s.readWhole(g.Request); p != nil {
 				s.fail(g, p)
 				return

@@ -46,7 +46,10 @@ func (s *server) EditPlatform(ctx context.Context, r gen.EditPlatformRequestObje
 }
 
 func (s *server) EditFeed(ctx context.Context, r gen.EditFeedRequestObject) (gen.EditFeedResponseObject, error) {
-	to := desk.FeedEdit{Name: r.Body.Name, Platform: r.Body.Platform, Color: (*string)(r.Body.Color), Every: r.Body.Every, Schedule: r.Body.Schedule, Paused: r.Body.Paused, URL: r.Body.Url, Mirrors: r.Body.Mirrors}
+	to, err := feedEdit(r.Body)
+	if err != nil {
+		return nil, err
+	}
 	if err := s.Desk.EditFeed(ctx, by(ctx, r.Body.Revision), r.Id, to); err != nil {
 		return nil, taken(err, "name", feedNameTaken)
 	}
@@ -54,8 +57,65 @@ func (s *server) EditFeed(ctx context.Context, r gen.EditFeedRequestObject) (gen
 	return gen.EditFeed200JSONResponse(one), err
 }
 
+func feedEdit(r *gen.FeedEdit) (desk.FeedEdit, error) {
+	to := desk.FeedEdit{Name: r.Name, Platform: r.Platform, Color: (*string)(r.Color), Every: r.Every, Schedule: r.Schedule, Paused: r.Paused, Snapshot: orEmpty(r.Snapshot),
+		Categories: r.Categories, Class: (*string)(r.Class), Mirrors: r.Mirrors}
+	if r.Url == nil && r.File == nil {
+		return to, nil
+	}
+	from, err := sourceOf(r.Url, r.File)
+	to.Source = &from
+	return to, err
+}
+
+// TryFeedEdit says what a change would lead to.
+func (s *server) TryFeedEdit(ctx context.Context, r gen.TryFeedEditRequestObject) (gen.TryFeedEditResponseObject, error) {
+	to, err := feedEdit(r.Body)
+	if err != nil {
+		return nil, err
+	}
+	effects, err := s.Desk.TryEditFeed(ctx, by(ctx, r.Body.Revision), r.Id, to)
+	if err != nil {
+		return nil, taken(err, "name", feedNameTaken)
+	}
+	all, err := s.effectsJSON(ctx, effects)
+	return gen.TryFeedEdit200JSONResponse(all), err
+}
+
+// TryLinkEdit says what a change would lead to.
+func (s *server) TryLinkEdit(ctx context.Context, r gen.TryLinkEditRequestObject) (gen.TryLinkEditResponseObject, error) {
+	effects, err := s.Desk.TryEditLink(ctx, by(ctx, r.Body.Revision), r.Id, r.Feed, linkEdit(r.Body))
+	if err != nil {
+		return nil, err
+	}
+	all, err := s.effectsJSON(ctx, effects)
+	return gen.TryLinkEdit200JSONResponse(all), err
+}
+
+func (s *server) ListGroups(ctx context.Context, _ gen.ListGroupsRequestObject) (gen.ListGroupsResponseObject, error) {
+	all, err := s.groupsJSON(ctx)
+	return gen.ListGroups200JSONResponse(all), err
+}
+
+func (s *server) EditGroup(ctx context.Context, r gen.EditGroupRequestObject) (gen.EditGroupResponseObject, error) {
+	if err := s.Desk.EditGroup(ctx, by(ctx, r.Body.Revision), r.Id, desk.GroupEdit{Name: r.Body.Name, Before: r.Body.Before}); err != nil {
+		return nil, err
+	}
+	all, err := s.groupsJSON(ctx)
+	return gen.EditGroup200JSONResponse(all), err
+}
+
+func (s *server) groupsJSON(ctx context.Context) ([]gen.Group, error) {
+	rows, err := s.Store.Groups(ctx)
+	all := make([]gen.Group, len(rows))
+	for i, g := range rows {
+		all[i] = gen.Group{Id: g.ID, Name: g.Name, Revision: g.Revision}
+	}
+	return all, err
+}
+
 func (s *server) EditCalendar(ctx context.Context, r gen.EditCalendarRequestObject) (gen.EditCalendarResponseObject, error) {
-	to := desk.CalendarEdit{Name: r.Body.Name, Zone: r.Body.Zone, Capacity: r.Body.Capacity, ChanceLimit: r.Body.ChanceLimit}
+	to := desk.CalendarEdit{Name: r.Body.Name, Zone: r.Body.Zone, Capacity: r.Body.Capacity, Group: r.Body.Group, ChanceLimit: r.Body.ChanceLimit}
 	if err := s.Desk.EditCalendar(ctx, by(ctx, r.Body.Revision), r.Id, to); err != nil {
 		return nil, taken(err, "name", calendarNameTaken)
 	}
@@ -64,12 +124,15 @@ func (s *server) EditCalendar(ctx context.Context, r gen.EditCalendarRequestObje
 }
 
 func (s *server) EditLink(ctx context.Context, r gen.EditLinkRequestObject) (gen.EditLinkResponseObject, error) {
-	to := desk.LinkEdit{Role: (*string)(r.Body.Role), Tentative: (*string)(r.Body.Tentative), Units: r.Body.Units, Label: r.Body.Label, Filter: r.Body.Filter}
-	if err := s.Desk.EditLink(ctx, by(ctx, r.Body.Revision), r.Id, r.Feed, to); err != nil {
+	if err := s.Desk.EditLink(ctx, by(ctx, r.Body.Revision), r.Id, r.Feed, linkEdit(r.Body)); err != nil {
 		return nil, err
 	}
 	one, err := s.calendarJSON(ctx, r.Id)
 	return gen.EditLink200JSONResponse(one), err
+}
+
+func linkEdit(r *gen.LinkEdit) desk.LinkEdit {
+	return desk.LinkEdit{Role: (*string)(r.Role), Tentative: (*string)(r.Tentative), Units: r.Units, Label: r.Label, Filter: r.Filter, Counting: r.Counting}
 }
 
 func (s *server) EditPublication(ctx context.Context, r gen.EditPublicationRequestObject) (gen.EditPublicationResponseObject, error) {

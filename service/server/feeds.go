@@ -2,6 +2,7 @@ package server
 
 import (
 	"context"
+	"net/http"
 	"slices"
 	"strings"
 	"time"
@@ -43,13 +44,29 @@ func (s *server) ListFeeds(ctx context.Context, r gen.ListFeedsRequestObject) (g
 	if err != nil {
 		return nil, err
 	}
+	platforms, err := s.platforms(ctx)
+	if err != nil {
+		return nil, err
+	}
 	feeds = slices.DeleteFunc(feeds, func(f store.Feed) bool {
 		state, _ := refresh.State(f, s.Now())
-		return r.Params.State != nil && string(*r.Params.State) != string(state) || r.Params.Platform != nil && *r.Params.Platform != f.PlatformID
+		return r.Params.State != nil && string(*r.Params.State) != string(state) || r.Params.Platform != nil && *r.Params.Platform != f.PlatformID ||
+			!hasWords(f.Name+" "+platforms[f.PlatformID].Name+" "+f.Address, orEmpty(r.Params.Search))
 	})
 	feeds, more := pageOf(ctx, feeds, r.Params.Limit, r.Params.After, func(f store.Feed) int64 { return f.ID })
 	all, err := s.feedsJSON(ctx, feeds, links)
 	return gen.ListFeeds200JSONResponse{Body: all, Headers: gen.ListFeeds200ResponseHeaders{Link: optional(more)}}, err
+}
+
+// hasWords reports whether each of some words is in a text, in capitals or not.
+func hasWords(text, words string) bool {
+	text = strings.ToLower(text)
+	for word := range strings.FieldsSeq(strings.ToLower(words)) {
+		if !strings.Contains(text, word) {
+			return false
+		}
+	}
+	return true
 }
 
 func (s *server) GetFeed(ctx context.Context, r gen.GetFeedRequestObject) (gen.GetFeedResponseObject, error) {
@@ -58,7 +75,12 @@ func (s *server) GetFeed(ctx context.Context, r gen.GetFeedRequestObject) (gen.G
 }
 
 func (s *server) CreateFeed(ctx context.Context, r gen.CreateFeedRequestObject) (gen.CreateFeedResponseObject, error) {
-	feed := desk.Feed{Name: r.Body.Name, Platform: r.Body.Platform, URL: r.Body.Url, User: orEmpty(r.Body.User), Password: orEmpty(r.Body.Password), Color: string(orEmpty(r.Body.Color)), Palette: s.colors, Every: time.Duration(orEmpty(r.Body.Every)) * time.Second, Schedule: orEmpty(r.Body.Schedule)}
+	from, err := sourceOf(r.Body.Url, r.Body.File)
+	if err != nil {
+		return nil, err
+	}
+	from.User, from.Password = orEmpty(r.Body.User), orEmpty(r.Body.Password)
+	feed := desk.Feed{Source: from, Name: r.Body.Name, Platform: r.Body.Platform, Categories: orEmpty(r.Body.Categories), Class: string(orEmpty(r.Body.Class)), Color: string(orEmpty(r.Body.Color)), Palette: s.colors, Every: time.Duration(orEmpty(r.Body.Every)) * time.Second, Schedule: orEmpty(r.Body.Schedule)}
 	if r.Body.Calendar != nil {
 		link := linkOf(*r.Body.Calendar, orEmpty(r.Body.Link))
 		feed.Link = &link
@@ -71,8 +93,21 @@ func (s *server) CreateFeed(ctx context.Context, r gen.CreateFeedRequestObject) 
 	return gen.CreateFeed201JSONResponse(one), err
 }
 
+// sourceOf is where a feed comes from: one of a link and a file.
+func sourceOf(link *string, file *gen.FeedFile) (desk.Source, error) {
+	switch {
+	case link == nil && file == nil:
+		return desk.Source{}, fieldProblem(http.StatusUnprocessableEntity, "url", "paste the feed's link, beginning with https:// or webcal://, or give a file")
+	case link != nil && file != nil:
+		return desk.Source{}, fieldProblem(http.StatusUnprocessableEntity, "file", "give a link or a file, not both")
+	case file != nil:
+		return desk.Source{File: &refresh.File{Name: file.Name, Body: file.Content, Inside: orEmpty(file.Inside)}}, nil
+	}
+	return desk.Source{URL: *link}, nil
+}
+
 func linkOf(calendar int64, r gen.LinkRequest) desk.Link {
-	return desk.Link{Calendar: calendar, Role: string(orEmpty(r.Role)), Tentative: string(orEmpty(r.Tentative)), Units: orEmpty(r.Units), Label: orEmpty(r.Label), Filter: orEmpty(r.Filter)}
+	return desk.Link{Calendar: calendar, Role: string(orEmpty(r.Role)), Tentative: string(orEmpty(r.Tentative)), Units: orEmpty(r.Units), Label: orEmpty(r.Label), Filter: orEmpty(r.Filter), Counting: orEmpty(r.Counting)}
 }
 
 // orEmpty is what a request says, or nothing.
@@ -88,7 +123,11 @@ func (s *server) ListReadings(ctx context.Context, r gen.ListReadingsRequestObje
 	if err != nil {
 		return nil, err
 	}
-	rows, err := s.Store.Readings(ctx, r.Id, 100)
+	most := 100
+	if r.Params.Limit != nil {
+		most = *r.Params.Limit
+	}
+	rows, err := s.Store.Readings(ctx, r.Id, most)
 	if err != nil {
 		return nil, err
 	}
@@ -157,7 +196,7 @@ func (s *server) feedsJSON(ctx context.Context, feeds []store.Feed, links []stor
 	all := make([]gen.Feed, len(feeds))
 	for i, f := range feeds {
 		state, since := refresh.State(f, s.Now())
-		all[i] = gen.Feed{Id: f.ID, Name: f.Name, Revision: f.Revision, Platform: platforms[f.PlatformID], Color: gen.Color(f.Color), Address: f.Address,
+		all[i] = gen.Feed{Id: f.ID, Name: f.Name, Revision: f.Revision, Platform: platforms[f.PlatformID], Color: gen.Color(f.Color), Address: f.Address, Uploaded: optional(f.Uploaded()), Categories: linesOf(f.Categories), Class: gen.EntryClass(strings.ToLower(f.Class)),
 			State: gen.FeedState(state), Since: since, Every: f.EverySeconds, Schedule: refresh.ScheduleOf(f).String(), NextDue: dueJSON(f), LastGood: f.LastGoodEnd,
 			Entries: f.Entries, Readings: f.Readings, Calendars: calendars[f.ID], Remarks: linesOf(f.Remarks), Held: optional(held[f.ID])}
 		if all[i].Calendars == nil {
@@ -202,11 +241,9 @@ func platformJSON(p store.Platform) gen.Platform {
 func readingJSON(r store.Reading) gen.Reading {
 	out := gen.Reading{Id: r.ID, Started: r.StartedAt, Finished: r.FinishedAt, Outcome: gen.Outcome(r.Outcome), Entries: r.Entries,
 		Added: r.Added, Changed: r.Changed, Removed: r.Removed, Times: r.Times, Message: optional(r.Message)}
-	if r.Status != 0 {
-		out.Status = &r.Status
-	}
-	if r.Bytes != 0 {
-		out.Bytes = &r.Bytes
+	out.Status, out.Bytes, out.TookMs = optional(r.Status), optional(r.Bytes), optional(r.TookMS)
+	if remarks := linesOf(r.Remarks); len(remarks) > 0 {
+		out.Remarks = &remarks
 	}
 	return out
 }

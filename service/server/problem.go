@@ -113,6 +113,8 @@ func problemOf(err error) *problem {
 		return fieldProblem(http.StatusUnprocessableEntity, "url", not.Error())
 	case errors.Is(err, store.ErrNotFound):
 		return &problem{Status: http.StatusNotFound, Code: gen.ProblemCodeNotFound, Title: "Not found", Detail: "there is nothing with this id: it may have been removed"}
+	case errors.Is(err, refresh.ErrUploaded):
+		return &problem{Status: http.StatusConflict, Code: gen.Uploaded, Title: "A file", Detail: refresh.ErrUploaded.Error()}
 	case errors.Is(err, refresh.ErrBusy), errors.Is(err, store.ErrLost):
 		return &problem{Status: http.StatusConflict, Code: gen.ProblemCodeBeingRead, Title: "Busy", Detail: refresh.ErrBusy.Error(), retryAfter: 30}
 	case errors.Is(err, account.ErrCredentials), errors.Is(err, account.ErrUnknown):

@@ -8,6 +8,7 @@ import (
 	"time"
 
 	gen "wharf/api/server"
+	"wharf/internal/sentences"
 	"wharf/service/desk"
 )
 
@@ -27,7 +28,7 @@ func lossSentence(l desk.Loss) string {
 	case desk.Unwatched:
 		return aheadWords(l) + " would be watched by nobody; the feeds that they came from stay."
 	case desk.SoldAgain:
-		return fmt.Sprintf("Those who import %s would sell it again: %s.", l.Calendar, recipients)
+		return fmt.Sprintf("%s could sell again on %s: %s.", recipients, l.Calendar, openWords(l))
 	case desk.LinksGone:
 		return fmt.Sprintf("Its links would be gone for good, and with them what these platforms block by them: %s.", recipients)
 	case desk.ConflictsUnseen:
@@ -38,6 +39,18 @@ func lossSentence(l desk.Loss) string {
 		return fmt.Sprintf("%s would lose what it blocks by this link, %s: it could sell what is taken elsewhere.", recipients, plural(l.Bookings, "booking", "bookings"))
 	}
 	return string(l.Kind)
+}
+
+// openWords names what would be open.
+func openWords(l desk.Loss) string {
+	all := make([]string, len(l.Spans))
+	for i, s := range l.Spans {
+		all[i] = sentences.Range(s, l.Grain)
+	}
+	if l.More > 0 {
+		return strings.Join(all, ", ") + " and " + plural(int64(l.More), "stretch more", "stretches more")
+	}
+	return strings.Join(all, ", ")
 }
 
 // aheadWords counts what there is to come on a calendar.

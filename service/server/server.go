@@ -48,6 +48,7 @@ type Config struct {
 	PublicURL    *url.URL       // as recipients reach it; no path
 	AllowedHosts []string       // further names under which it may be asked for
 	MaxStreams   int            // open pages at once
+	MaxFeedBytes int64          // of a file that is uploaded
 	Proxies      []netip.Prefix // that are believed about where a request comes from
 	Readers      Readers
 	// RequestTimeout bounds how long an operation is worked on; one that reads a feed has

@@ -33,7 +33,12 @@ func (s *server) TryLinks(ctx context.Context, r gen.TryLinksRequestObject) (gen
 	group.SetLimit(trialsAtOnce)
 	for i, l := range r.Body.Links {
 		group.Go(func() error {
-			t, err := s.Desk.Try(ctx, l.Url, orEmpty(l.User), orEmpty(l.Password), loc)
+			from, err := sourceOf(l.Url, l.File)
+			if err != nil {
+				return err
+			}
+			from.User, from.Password = orEmpty(l.User), orEmpty(l.Password)
+			t, err := s.Desk.Try(ctx, from, loc)
 			all[i] = trialJSON(t)
 			return err
 		})

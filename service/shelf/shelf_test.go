@@ -41,7 +41,7 @@ func newWorld(t *testing.T) *world {
 	require.NoError(t, err)
 	t.Cleanup(func() { _ = s.Close() }) // a test may have closed it
 	c := store.Calendar{Name: "Hall", Zone: "UTC", Grain: "time", Capacity: 1, CreatedAt: now}
-	require.NoError(t, s.CreateCalendar(ctx, &c))
+	require.NoError(t, s.Tx(ctx, func(tx *store.Tx) error { return tx.CreateCalendar(&c) }))
 	return &world{t, s, c.ID, now}
 }
 
@@ -290,7 +290,7 @@ func TestPickups(t *testing.T) {
 		s.PickedUp(ctx, get("b"), "desk", now)
 	}
 	other := store.Calendar{Name: "Crane", Zone: "UTC", Grain: "time", Capacity: 1, CreatedAt: now}
-	require.NoError(t, w.store.CreateCalendar(ctx, &other))
+	require.NoError(t, w.store.Tx(ctx, func(tx *store.Tx) error { return tx.CreateCalendar(&other) }))
 	w.calendar = other.ID
 	c := w.publish("c")
 	w.render(c, 1, "sea")
@@ -312,7 +312,7 @@ func TestPickupsLater(t *testing.T) {
 	require.NoError(t, err)
 	w := &world{t: t, store: gone, now: now}
 	c := store.Calendar{Name: "Hall", Zone: "UTC", Grain: "time", Capacity: 1, CreatedAt: now}
-	require.NoError(t, gone.CreateCalendar(ctx, &c))
+	require.NoError(t, gone.Tx(ctx, func(tx *store.Tx) error { return tx.CreateCalendar(&c) }))
 	w.calendar = c.ID
 	a := w.publish("a")
 	w.render(a, 1, "one")

@@ -14,19 +14,17 @@ import (
 )
 
 // CreateCalendar adds a calendar; ErrTaken when its name is in use.
-func (s *Store) CreateCalendar(ctx context.Context, c *Calendar) error {
-	return s.Tx(ctx, func(tx *Tx) error {
-		c.ID = 0
-		if err := tx.db.Create(c).Error; err != nil {
-			return err
-		}
-		return tx.Changed(TopicCalendar, c.ID)
-	})
+func (tx *Tx) CreateCalendar(c *Calendar) error {
+	c.ID = 0
+	if err := tx.db.Create(c).Error; err != nil {
+		return err
+	}
+	return tx.Changed(TopicCalendar, c.ID)
 }
 
 // SaveCalendar changes a calendar that is held, all but what combining writes.
 func (tx *Tx) SaveCalendar(c Calendar) error {
-	return tx.db.Select("name", "zone", "capacity", "chance_limit", "revision").Updates(&c).Error
+	return tx.db.Select("name", "zone", "capacity", "chance_limit", "group_id", "revision").Updates(&c).Error
 }
 
 // TryAgain lets a calendar that is set aside be tried at once: somebody has changed it.

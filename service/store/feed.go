@@ -96,6 +96,11 @@ func (s *Store) Feed(ctx context.Context, id int64) (Feed, error) {
 	return one[Feed](s.db.WithContext(ctx).Where("id = ? AND removed_at IS NULL", id))
 }
 
+// Given is a feed with what is said of all that it brings in alone.
+func (tx *Tx) Given(feed int64) (Feed, error) {
+	return one[Feed](tx.db.Select("id", "categories", "class").Where("id = ?", feed))
+}
+
 // DueFeeds returns at most n feeds that are due at now and claimed by nobody, the
 // longest due first.
 func (s *Store) DueFeeds(ctx context.Context, now time.Time, n int) ([]Feed, error) {

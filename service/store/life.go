@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"errors"
 	"time"
 
 	"gorm.io/gorm"
@@ -92,4 +93,22 @@ func (s *Store) FailedReadings(ctx context.Context, feed int64, from, to time.Ti
 		return 0, err
 	}
 	return *n, err
+}
+
+// SourceOf is the text of a booking's entry, as its feed has it or had it last; "" where that is not kept.
+func (s *Store) SourceOf(ctx context.Context, b Booking) (string, error) {
+	e, err := one[Entry](s.db.WithContext(ctx).Where("id = ?", b.EntryID))
+	if err == nil && e.TextID > 0 {
+		var text string
+		text, err = s.Text(ctx, e.TextID, e.Piece)
+		return text, ignoreMissing(err)
+	}
+	return "", ignoreMissing(err)
+}
+
+func ignoreMissing(err error) error {
+	if errors.Is(err, ErrNotFound) {
+		return nil
+	}
+	return err
 }

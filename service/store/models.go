@@ -8,6 +8,7 @@ import (
 	"wharf/core/exposure"
 	"wharf/core/judge"
 	"wharf/core/reading"
+	"wharf/core/rules"
 	"wharf/core/span"
 )
 
@@ -57,7 +58,9 @@ type Feed struct {
 	Name          string
 	Color         string
 	URLCipher     []byte
-	Address       string     // the link without its secrets
+	Address       string     // the link without its secrets; of an uploaded one, the name of its file
+	Categories    string     // that all it brings in has, a line each
+	Class         string     // of what has none itself
 	EverySeconds  int        // about how long it is between readings; 0: it is read once
 	Schedule      string     // as core/schedule writes it; "": every so many seconds
 	PausedAt      *time.Time // since when it is not read
@@ -95,6 +98,9 @@ type Feed struct {
 	Revision         int64         `gorm:"default:1"` // raised by every edit
 	RemovedAt        *time.Time    // its bookings stay on record, for what conflicts were among
 }
+
+// Uploaded reports whether it is a file that a person gave, which is never read by itself.
+func (f Feed) Uploaded() bool { return len(f.URLCipher) == 0 }
 
 // Run is the record of the unchanged readings that are still going on, or nil.
 func (f Feed) Run() *Reading {
@@ -217,6 +223,15 @@ type Calendar struct {
 	RemovedAt    *time.Time // what was on it stays on record, to know its echoes elsewhere by
 	RecheckAt    *time.Time // when it is judged again though nothing has changed; nil: never
 	ChanceLimit  float64    // 0: that of the service
+	GroupID      int64      `gorm:"default:null"` // 0: it is in none
+}
+
+// CalendarGroup is a group of calendars that are shown together.
+type CalendarGroup struct {
+	ID       int64
+	Name     string
+	Position int   // among the groups
+	Revision int64 `gorm:"default:1"`
 }
 
 // Link says that a feed counts on a calendar, and how.
@@ -228,6 +243,7 @@ type Link struct {
 	Units      int
 	Label      string
 	Filter     string          // as core/rules writes it; "": all of it
+	Counting   string          // how many units each takes, as core/rules writes it; "": Units
 	Notices    string          // entries to come that take nothing on the calendar though they may be meant to, a line each
 	Freed      []reading.Freed `gorm:"serializer:json"` // by readings, lately
 	Revision   int64           `gorm:"default:1"`
@@ -249,6 +265,8 @@ type Booking struct {
 	Blocks     bool
 	Units      int
 	Title      string
+	Categories string // a line each
+	Class      rules.Class
 	Notices    string // comma-separated
 	Sequence   int
 	Stamp      *time.Time

@@ -23,7 +23,7 @@ func TestRemoved(t *testing.T) {
 	}
 	f := newFeed(t, s)
 	c := store.Calendar{Name: "Hall", Zone: "UTC", Grain: "day", Capacity: 1, CreatedAt: now}
-	require.NoError(t, s.CreateCalendar(ctx, &c))
+	require.NoError(t, s.Tx(ctx, func(tx *store.Tx) error { return tx.CreateCalendar(&c) }))
 	in(func(tx *store.Tx) error {
 		if err := tx.CreateLink(store.Link{CalendarID: c.ID, FeedID: f.ID, Role: "blocks", Tentative: "tentative", Units: 1}); err != nil {
 			return err
@@ -127,7 +127,7 @@ func TestRemoved(t *testing.T) {
 		return err
 	})
 	again := store.Calendar{Name: "Hall", Zone: "UTC", Grain: "day", Capacity: 1, CreatedAt: now}
-	require.NoError(t, s.CreateCalendar(ctx, &again), "its name is free")
+	require.NoError(t, s.Tx(ctx, func(tx *store.Tx) error { return tx.CreateCalendar(&again) }), "its name is free")
 	_, err = s.PublicationServed(ctx, hash[:])
 	assert.ErrorIs(t, err, store.ErrRevoked, "the links of a removed calendar are revoked")
 }

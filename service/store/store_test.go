@@ -108,7 +108,7 @@ func TestTxRunsAgain(t *testing.T) {
 	var ids [2]int64
 	for i, name := range []string{"A", "B"} {
 		c := store.Calendar{Name: name, Zone: "UTC", Grain: "day", Capacity: 1, CreatedAt: now}
-		require.NoError(t, s.CreateCalendar(ctx, &c))
+		require.NoError(t, s.Tx(ctx, func(tx *store.Tx) error { return tx.CreateCalendar(&c) }))
 		ids[i] = c.ID
 	}
 	var both sync.WaitGroup
@@ -136,10 +136,10 @@ func TestTxRunsAgain(t *testing.T) {
 func TestNamesAndPickups(t *testing.T) {
 	s, _ := open(t)
 	c := store.Calendar{Name: "Hall", Zone: "UTC", Grain: "time", Capacity: 1, CreatedAt: now}
-	require.NoError(t, s.CreateCalendar(ctx, &c))
+	require.NoError(t, s.Tx(ctx, func(tx *store.Tx) error { return tx.CreateCalendar(&c) }))
 	again := c
 	again.ID = 0
-	assert.ErrorIs(t, s.CreateCalendar(ctx, &again), store.ErrTaken)
+	assert.ErrorIs(t, s.Tx(ctx, func(tx *store.Tx) error { return tx.CreateCalendar(&again) }), store.ErrTaken)
 
 	f := newFeed(t, s)
 	p := store.Publication{Title: "Spoken for", CalendarID: c.ID, PlatformID: f.PlatformID, Name: "For the desk", SecretHash: make([]byte, 32), SecretCipher: []byte("x"), CreatedAt: now}

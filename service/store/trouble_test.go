@@ -26,7 +26,7 @@ import (
 func newCalendar(t *testing.T, s *store.Store, name string) store.Calendar {
 	t.Helper()
 	c := store.Calendar{Name: name, Zone: "UTC", Grain: "day", Capacity: 1, CreatedAt: now}
-	require.NoError(t, s.CreateCalendar(ctx, &c))
+	require.NoError(t, s.Tx(ctx, func(tx *store.Tx) error { return tx.CreateCalendar(&c) }))
 	return c
 }
 
@@ -173,7 +173,7 @@ func TestErrorsSayTheirStatement(t *testing.T) {
 	assert.Less(t, len(err.Error()), 400)
 	c := newCalendar(t, s, "A")
 	c.ID = 0
-	assert.Equal(t, store.ErrTaken, s.CreateCalendar(ctx, &c))
+	assert.Equal(t, store.ErrTaken, s.Tx(ctx, func(tx *store.Tx) error { return tx.CreateCalendar(&c) }))
 }
 
 // TestMigrationsTwice: each statement of each migration may be run again, after a process

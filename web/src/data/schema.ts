@@ -208,7 +208,7 @@ export interface paths {
         put?: never;
         /**
          * Subscribe to a feed, and read it at once
-         * @description The link is read before anything is stored; one that gives no calendar is refused.
+         * @description The link, or the file, is read before anything is stored; one that gives no calendar is refused.
          */
         post: operations["createFeed"];
         delete?: never;
@@ -227,8 +227,8 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Look at what links give, before anything is kept
-         * @description Every link is read; nothing of it is kept. A link that gives no calendar says why, and what was found instead.
+         * Look at what links, or files, give, before anything is kept
+         * @description Each is read; nothing of it is kept. One that gives no calendar says why, and what was found instead.
          */
         post: operations["tryLinks"];
         delete?: never;
@@ -276,9 +276,28 @@ export interface paths {
         head?: never;
         /**
          * Change a feed
-         * @description A new link is read before anything is changed.
+         * @description A new link, or file, is read before anything is changed.
          */
         patch: operations["editFeed"];
+        trace?: never;
+    };
+    "/feeds/{id}/trial": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a change of a feed would lead to; nothing is changed */
+        post: operations["tryFeedEdit"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/feeds/{id}/readings": {
@@ -349,6 +368,45 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/groups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List the groups of calendars
+         * @description A group is made by naming it for a calendar, and is gone with its last calendar.
+         */
+        get: operations["listGroups"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/groups/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Give a group another name, or another place among the groups */
+        patch: operations["editGroup"];
+        trace?: never;
+    };
     "/calendars/{id}/changes": {
         parameters: {
             query?: never;
@@ -415,10 +473,33 @@ export interface paths {
         patch: operations["editLink"];
         trace?: never;
     };
+    "/calendars/{id}/links/{feed}/trial": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+                feed: number;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a change of a link would lead to; nothing is changed */
+        post: operations["tryLinkEdit"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/calendars/{id}/links/{feed}/sorting": {
         parameters: {
-            query: {
-                filter: components["schemas"]["Filter"];
+            query?: {
+                /** @description The link's own when left out */
+                filter?: components["schemas"]["Filter"];
+                /** @description Likewise */
+                counting?: components["schemas"]["Counting"];
             };
             header?: never;
             path: {
@@ -427,7 +508,7 @@ export interface paths {
             };
             cookie?: never;
         };
-        /** Which entries a filter on a link would take, and where the others count; nothing is changed */
+        /** Which entries a filter on a link would take, how many units each, and where the others count; nothing is changed */
         get: operations["tryFilter"];
         put?: never;
         post?: never;
@@ -704,7 +785,7 @@ export interface components {
          * @description What went wrong, for programs; it stays the same when the sentences change
          * @enum {string}
          */
-        ProblemCode: "unreadable" | "wrong_value" | "not_found" | "method_not_allowed" | "too_large" | "being_read" | "not_logged_in" | "refused" | "already_set_up" | "no_room" | "database_away" | "internal" | "stale_revision" | "nothing_to_acknowledge" | "too_many_pages" | "would_lose" | "unknown_host" | "foreign_site" | "local_only" | "too_many_attempts" | "taken" | "in_use" | "locked" | "answered" | "over";
+        ProblemCode: "unreadable" | "wrong_value" | "not_found" | "method_not_allowed" | "too_large" | "being_read" | "not_logged_in" | "refused" | "already_set_up" | "no_room" | "database_away" | "internal" | "stale_revision" | "nothing_to_acknowledge" | "too_many_pages" | "would_lose" | "unknown_host" | "foreign_site" | "local_only" | "too_many_attempts" | "taken" | "in_use" | "locked" | "answered" | "over" | "uploaded";
         Problem: {
             code: components["schemas"]["ProblemCode"];
             title: string;
@@ -901,6 +982,8 @@ export interface components {
             booking: components["schemas"]["Booking"];
             original?: components["schemas"]["Booking"];
             travels: components["schemas"]["Travel"][];
+            /** @description The text of its entry, as its feed has it or had it last; left out where that is not kept */
+            source?: string;
         };
         Habit: {
             habit: components["schemas"]["HabitName"];
@@ -945,7 +1028,8 @@ export interface components {
         Color: "teal" | "rust" | "indigo" | "ochre" | "plum" | "moss" | "azure" | "coral" | "slate" | "rose" | "olive" | "umber";
         FeedRequest: {
             /** @description The feed's link: https, http or webcal; of an archive, with # and the name of the calendar in it */
-            url: string;
+            url?: string;
+            file?: components["schemas"]["FeedFile"];
             /** @description User name that the platform asks for; kept sealed */
             user?: string;
             /** @description Password that it asks for; kept sealed */
@@ -956,6 +1040,8 @@ export interface components {
             /** @description Seconds between readings; the server's default when left out */
             every?: number;
             schedule?: components["schemas"]["Schedule"];
+            categories?: components["schemas"]["Categories"];
+            class?: components["schemas"]["EntryClass"];
             /**
              * Format: int64
              * @description A calendar to link it to at once
@@ -963,9 +1049,45 @@ export interface components {
             calendar?: number;
             link?: components["schemas"]["LinkRequest"];
         };
+        /** @description A calendar (.ics), or an archive (.zip) with calendars, instead of a link */
+        FeedFile: {
+            /** @description Of the file */
+            name: string;
+            /**
+             * Format: byte
+             * @description Its bytes in Base64
+             */
+            content: string;
+            /** @description Of an archive, the name of the calendar in it that is meant */
+            inside?: string;
+        };
+        /** @description Categories that all it brings in has, beside its own */
+        Categories: string[];
+        /**
+         * @description Who may see what has no class itself; empty where nothing is said
+         * @enum {string}
+         */
+        EntryClass: "" | "public" | "private" | "confidential";
+        Group: {
+            /** Format: int64 */
+            id: number;
+            name: string;
+            /** Format: int64 */
+            revision: number;
+        };
+        GroupEdit: {
+            revision: components["schemas"]["Revision"];
+            name?: components["schemas"]["Name"];
+            /**
+             * Format: int64
+             * @description The group before which it is to come; 0: last
+             */
+            before?: number;
+        };
         TrialRequest: {
             links: {
-                url: string;
+                url?: string;
+                file?: components["schemas"]["FeedFile"];
                 user?: string;
                 password?: string;
             }[];
@@ -1046,6 +1168,11 @@ export interface components {
             revision: components["schemas"]["Revision"];
             /** @description A new link: https, http or webcal */
             url?: string;
+            file?: components["schemas"]["FeedFile"];
+            /** @description Whether it is not read any more and its link is forgotten; what it showed last stays */
+            snapshot?: boolean;
+            categories?: components["schemas"]["Categories"];
+            class?: components["schemas"]["EntryClass"];
             platform?: components["schemas"]["Name"];
             name?: components["schemas"]["Name"];
             color?: components["schemas"]["Color"];
@@ -1069,8 +1196,12 @@ export interface components {
             revision: number;
             platform: components["schemas"]["Platform"];
             color: components["schemas"]["Color"];
-            /** @description The link with all that is secret in it left out */
+            /** @description The link with all that is secret in it left out; of an uploaded one, what it is */
             address: string;
+            /** @description Whether it is a file that is not read by itself; left out where it is read */
+            uploaded?: boolean;
+            categories: components["schemas"]["Categories"];
+            class: components["schemas"]["EntryClass"];
             state: components["schemas"]["FeedState"];
             /**
              * Format: date-time
@@ -1122,17 +1253,29 @@ export interface components {
             message?: string;
             /** @description HTTP status */
             status?: number;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description That came; of several, with the last of them
+             */
             bytes?: number;
+            /**
+             * Format: int64
+             * @description How long it took, in milliseconds; of several, the last of them
+             */
+            tookMs?: number;
             entries: number;
             added: number;
             changed: number;
             removed: number;
             /** @description How many readings in a row this record stands for */
             times: number;
+            /** @description What could not be read as it was meant */
+            remarks?: string[];
         };
         /** @enum {string} */
         Grain: "night" | "day" | "time";
+        /** @description Of the group in which it is shown, which is made where there is none of this name; empty for none */
+        GroupName: string;
         CalendarRequest: {
             name: components["schemas"]["Name"];
             /** @description IANA name */
@@ -1140,6 +1283,7 @@ export interface components {
             grain: components["schemas"]["Grain"];
             /** @default 1 */
             capacity: number;
+            group?: components["schemas"]["GroupName"];
         };
         CalendarEdit: {
             revision: components["schemas"]["Revision"];
@@ -1147,6 +1291,7 @@ export interface components {
             /** @description IANA name */
             zone?: string;
             capacity?: number;
+            group?: components["schemas"]["GroupName"];
             /**
              * Format: double
              * @description Chance of an own sale below which an entry may be taken for a reflection; 0: that of the service
@@ -1162,6 +1307,11 @@ export interface components {
             zone: string;
             grain: components["schemas"]["Grain"];
             capacity: number;
+            /**
+             * Format: int64
+             * @description In which it is shown; left out where in none
+             */
+            group?: number;
             /**
              * Format: double
              * @description Left out: that of the service
@@ -1196,6 +1346,7 @@ export interface components {
             /** @description Shown on its bookings; the feed's name when left out */
             label?: string;
             filter?: components["schemas"]["Filter"];
+            counting?: components["schemas"]["Counting"];
         };
         LinkEdit: {
             revision: components["schemas"]["Revision"];
@@ -1205,6 +1356,7 @@ export interface components {
             /** @description Shown on its bookings; empty for the feed's name */
             label?: string;
             filter?: components["schemas"]["Filter"];
+            counting?: components["schemas"]["Counting"];
         };
         BookingChange: {
             /**
@@ -1231,6 +1383,8 @@ export interface components {
         };
         /** @description Which entries of the feed count: 'title has Ketch', 'place has no Pontoon', 'category matches ^(sail|oar)$', 'resource matches no ^crane'; empty for all */
         Filter: string;
+        /** @description How many units each entry takes: 'title matches (\d+) boats', 'property X-BOATS'; empty for as many as units says */
+        Counting: string;
         Sorting: {
             taken: number;
             left: number;
@@ -1243,6 +1397,8 @@ export interface components {
             title: string;
             place?: string;
             takes: boolean;
+            /** @description That it takes */
+            units?: number;
             /** @description Names of other calendars on which it counts */
             also: string[];
         };
@@ -1257,6 +1413,8 @@ export interface components {
             label: string;
             /** @description Which of its entries count; empty for all */
             filter: string;
+            /** @description How many units each takes; empty for as many as units says */
+            counting: string;
             color: components["schemas"]["Color"];
             /** @description Entries to come that take nothing on this calendar though they may be meant to */
             notices: string[];
@@ -1275,6 +1433,12 @@ export interface components {
             label: string;
             color?: components["schemas"]["Color"];
             title: string;
+            categories?: string[];
+            /**
+             * @description Who may see it; left out where that is not said
+             * @enum {string}
+             */
+            class?: "PUBLIC" | "PRIVATE" | "CONFIDENTIAL";
             uid: string;
             start: string;
             end: string;
@@ -1873,6 +2037,8 @@ export interface operations {
                 state?: components["schemas"]["FeedState"];
                 /** @description Only those of this platform */
                 platform?: number;
+                /** @description Only those in whose name, platform or address these words are */
+                search?: string;
             };
             header?: never;
             path?: never;
@@ -2045,7 +2211,7 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
-    listReadings: {
+    tryFeedEdit: {
         parameters: {
             query?: never;
             header?: never;
@@ -2054,9 +2220,39 @@ export interface operations {
             };
             cookie?: never;
         };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FeedEdit"];
+            };
+        };
+        responses: {
+            /** @description On conflicts and publications */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Effect"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listReadings: {
+        parameters: {
+            query?: {
+                /** @description How many at most, 100 when left out */
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
         requestBody?: never;
         responses: {
-            /** @description Newest first, at most 100 */
+            /** @description Newest first */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -2158,6 +2354,8 @@ export interface operations {
                 limit?: components["parameters"]["limit"];
                 /** @description Only those with larger ids */
                 after?: components["parameters"]["after"];
+                /** @description Only those in whose name or group these words are */
+                search?: string;
             };
             header?: never;
             path?: never;
@@ -2198,6 +2396,54 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Calendar"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listGroups: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description In their order */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Group"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    editGroup: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GroupEdit"];
+            };
+        };
+        responses: {
+            /** @description The groups in their order */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Group"][];
                 };
             };
             default: components["responses"]["Problem"];
@@ -2386,10 +2632,41 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    tryLinkEdit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+                feed: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinkEdit"];
+            };
+        };
+        responses: {
+            /** @description On conflicts and publications */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Effect"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     tryFilter: {
         parameters: {
-            query: {
-                filter: components["schemas"]["Filter"];
+            query?: {
+                /** @description The link's own when left out */
+                filter?: components["schemas"]["Filter"];
+                /** @description Likewise */
+                counting?: components["schemas"]["Counting"];
             };
             header?: never;
             path: {
@@ -2447,6 +2724,8 @@ export interface operations {
                 from: string;
                 /** @description Day after the last, at most 400 days after the first */
                 to: string;
+                /** @description Only what is on these; on all when left out */
+                calendar?: number[];
             };
             header?: never;
             path?: never;
@@ -2836,7 +3115,7 @@ type ReadonlyArray<T> = [
 ] extends [
     unknown[]
 ] ? Readonly<Exclude<T, undefined>> : Readonly<Exclude<T, undefined>[]>;
-export const problemCodeValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["ProblemCode"]> = ["unreadable", "wrong_value", "not_found", "method_not_allowed", "too_large", "being_read", "not_logged_in", "refused", "already_set_up", "no_room", "database_away", "internal", "stale_revision", "nothing_to_acknowledge", "too_many_pages", "would_lose", "unknown_host", "foreign_site", "local_only", "too_many_attempts", "taken", "in_use", "locked", "answered", "over"];
+export const problemCodeValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["ProblemCode"]> = ["unreadable", "wrong_value", "not_found", "method_not_allowed", "too_large", "being_read", "not_logged_in", "refused", "already_set_up", "no_room", "database_away", "internal", "stale_revision", "nothing_to_acknowledge", "too_many_pages", "would_lose", "unknown_host", "foreign_site", "local_only", "too_many_attempts", "taken", "in_use", "locked", "answered", "over", "uploaded"];
 export const loginKindValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Login"]["kind"]> = ["browser", "token"];
 export const habitNameValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["HabitName"]> = ["reflects", "keeps_uids", "delay", "rate", "form", "way"];
 export const answerKindValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["AnswerKind"]> = ["own", "reflected"];
@@ -2845,6 +3124,7 @@ export const heldRequestSaysValues: ReadonlyArray<FlattenedDeepRequired<componen
 export const effectKindValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Effect"]["kind"]> = ["opens", "clears", "becomes", "publishes", "withdraws"];
 export const conflictEventEventValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["ConflictEvent"]["event"]> = ["opened", "reopened", "gained", "became", "acknowledged", "answered", "undone", "cleared", "past"];
 export const colorValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Color"]> = ["teal", "rust", "indigo", "ochre", "plum", "moss", "azure", "coral", "slate", "rose", "olive", "umber"];
+export const entryClassValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["EntryClass"]> = ["", "public", "private", "confidential"];
 export const feedStateValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["FeedState"]> = ["fresh", "late", "failing", "guarded", "paused"];
 export const outcomeValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Outcome"]> = ["changed", "unchanged", "failed"];
 export const grainValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Grain"]> = ["night", "day", "time"];
@@ -2853,5 +3133,6 @@ export const tentativeRuleValues: ReadonlyArray<FlattenedDeepRequired<components
 export const bookingChangeKindValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["BookingChange"]["kind"]> = ["added", "changed", "removed", "passed", "with_the_feed"];
 export const bookingShownStatusValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["BookingShown"]["status"]> = ["firm", "tentative", "free"];
 export const verdictValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Verdict"]> = ["booking", "echo", "one_with", "unclear", "stale"];
+export const bookingClassValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Booking"]["class"]> = ["PUBLIC", "PRIVATE", "CONFIDENTIAL"];
 export const conflictStateValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["ConflictState"]> = ["open", "acknowledged", "cleared", "past"];
 export const conflictKindValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["ConflictKind"]> = ["double_booking", "tentative_clash", "unclear"];

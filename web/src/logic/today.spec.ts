@@ -18,6 +18,7 @@ const linked = (role: 'blocks' | 'shows', ...feeds: number[]): Calendar => ({
     units: 1,
     label: '',
     filter: '',
+    counting: '',
     color: 'teal',
     notices: [],
   })),
