@@ -28,9 +28,9 @@ bin/wharf: FORCE
 build: console ## build bin/wharf with the console in it
 	@$(MAKE) --no-print-directory bin/wharf
 
-demo: check-tools tools build ## run everything with the sample data; Ctrl-C stops it
+demo: check-tools tools build ## run everything with the sample data; Ctrl-C stops it (LARGE=1: and 500 calendars)
 	@$(GO) build -o bin/demo ./demo
-	@exec bin/demo
+	@WHARF_DEMO_LARGE=$(LARGE) exec bin/demo
 
 generate: web/node_modules/.complete ## write anew what is generated from api/openapi.yaml
 	cd api && $(GO) generate ./...

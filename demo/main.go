@@ -101,6 +101,13 @@ func run(ctx context.Context) error {
 	if err := l.saveCommandLineLogin(filepath.Join(dir, "config")); err != nil {
 		return err
 	}
+	if os.Getenv("WHARF_DEMO_LARGE") != "" {
+		closeCrowd, err := l.crowd(ctx, service+crowdPort)
+		if err != nil {
+			return err
+		}
+		defer closeCrowd()
+	}
 	startImports(ctx, platforms)
 	welcome(s.base, addresses)
 	select {
@@ -188,7 +195,7 @@ func startService(ctx context.Context, dir string, port int, dsn string) (*child
 	defer log.Close()
 	c.cmd = exec.Command(filepath.Join("bin", "wharf"), "serve")
 	c.cmd.Env = append(os.Environ(), "WHARF_LISTEN="+address, "WHARF_DATABASE="+dsn, "WHARF_KEY_FILE="+filepath.Join(dir, "service.key"),
-		"WHARF_LEAST_EVERY=5s", "WHARF_LEASE=40s", fmt.Sprintf("WHARF_ALLOW_PRIVATE=127.0.0.1/32:%d-%d", port+1, port+len(scenario)))
+		"WHARF_LEAST_EVERY=5s", "WHARF_LEASE=40s", fmt.Sprintf("WHARF_ALLOW_PRIVATE=127.0.0.1/32:%d-%d,127.0.1.0/24:%d", port+1, port+len(scenario), port+crowdPort))
 	c.cmd.Stderr = log
 	c.cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGTERM} // Ctrl-C is for us; we stop it
 	out, err := c.cmd.StdoutPipe()

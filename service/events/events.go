@@ -10,6 +10,7 @@ package events
 import (
 	"context"
 	"log/slog"
+	"slices"
 	"sync"
 	"time"
 
@@ -33,6 +34,8 @@ type Hub struct {
 	mu          sync.Mutex
 	subscribers map[*Subscription]bool
 	closed      bool
+	recent      []told
+	round       int
 	poke        chan struct{}
 
 	// Of the loop alone:
@@ -51,6 +54,17 @@ func New(s *store.Store, log *slog.Logger) *Hub {
 // how many feeds are told one by one.
 const most = 500
 
+// kept is for how many ticks events are kept for those who subscribe after them: a page asks for what it shows,
+// and then to be told of changes.
+const kept = 20
+
+// told is an event that was told in a round.
+type told struct {
+	Event
+	ofFeeds bool
+	round   int
+}
+
 // Subscription gathers events until they are taken.
 type Subscription struct {
 	// Ready holds a token when there are events, and is closed when the hub ends.
@@ -60,8 +74,8 @@ type Subscription struct {
 	hub     *Hub
 }
 
-// Subscribe returns a subscription to what changes from now on; feeds says whether to
-// the readings of feeds too.
+// Subscribe returns a subscription to what changes from now on, and what has changed in the last ticks;
+// feeds says whether to the readings of feeds too.
 func (h *Hub) Subscribe(feeds bool) *Subscription {
 	s := &Subscription{Ready: make(chan struct{}, 1), feeds: feeds, pending: map[Event]bool{}, hub: h}
 	h.mu.Lock()
@@ -71,6 +85,12 @@ func (h *Hub) Subscribe(feeds bool) *Subscription {
 		return s
 	}
 	h.subscribers[s] = true
+	for _, e := range h.recent {
+		if feeds || !e.ofFeeds {
+			s.pending[e.Event] = true
+		}
+	}
+	s.ready()
 	return s
 }
 
@@ -133,8 +153,31 @@ func (h *Hub) Run(ctx context.Context, tick <-chan time.Time) {
 		case <-ctx.Done():
 			return
 		case <-tick:
+			h.forget()
 		case <-h.poke:
 		}
+	}
+}
+
+// forget begins a round, and forgets what was told long before.
+func (h *Hub) forget() {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	h.round++
+	h.recent = slices.DeleteFunc(h.recent, func(e told) bool { return e.round < h.round-kept })
+}
+
+// ready tells a subscriber that there is something to take, if there is. The hub is locked.
+func (s *Subscription) ready() {
+	if len(s.pending) > most {
+		s.pending = map[Event]bool{{Topic: TopicAll}: true}
+	}
+	if len(s.pending) == 0 {
+		return
+	}
+	select {
+	case s.Ready <- struct{}{}:
+	default: // it has a token already
 	}
 }
 
@@ -223,12 +266,12 @@ func (h *Hub) tell(events []Event, ofFeeds bool) {
 		for _, e := range events {
 			s.pending[e] = true
 		}
-		if len(s.pending) > most {
-			s.pending = map[Event]bool{{Topic: TopicAll}: true}
-		}
-		select {
-		case s.Ready <- struct{}{}:
-		default: // it has a token already
-		}
+		s.ready()
+	}
+	for _, e := range events {
+		h.recent = append(h.recent, told{e, ofFeeds, h.round})
+	}
+	if len(h.recent) > most {
+		h.recent = []told{{Event{Topic: TopicAll}, false, h.round}}
 	}
 }

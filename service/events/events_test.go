@@ -74,6 +74,10 @@ func TestHub(t *testing.T) {
 	}
 	page, shelf := here.hub.Subscribe(true), here.hub.Subscribe(false)
 	assert.Equal(t, 1, here.hub.Pages())
+	for _, s := range []*events.Subscription{page, shelf} {
+		<-s.Ready
+		assert.Equal(t, []events.Event{{Topic: events.TopicAll}}, news(s), "who comes soon after the start may have seen what was before it")
+	}
 
 	say(1, 2)
 	say(1)
@@ -84,6 +88,16 @@ func TestHub(t *testing.T) {
 	}
 	here.look()
 	assert.Empty(t, news(page), "and not again")
+	soon := here.hub.Subscribe(true)
+	<-soon.Ready
+	assert.Len(t, news(soon), 3, "who has asked for what it shows just before hears what has changed since, too")
+	soon.Close()
+	for range 10 {
+		here.look()
+	}
+	late := here.hub.Subscribe(true)
+	assert.Empty(t, news(late), "long after, nobody needs it")
+	late.Close()
 
 	// A number that was given before another, and is committed after it.
 	committed := make(chan struct{})

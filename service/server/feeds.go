@@ -241,7 +241,7 @@ func platformJSON(p store.Platform) gen.Platform {
 func readingJSON(r store.Reading) gen.Reading {
 	out := gen.Reading{Id: r.ID, Started: r.StartedAt, Finished: r.FinishedAt, Outcome: gen.Outcome(r.Outcome), Entries: r.Entries,
 		Added: r.Added, Changed: r.Changed, Removed: r.Removed, Times: r.Times, Message: optional(r.Message)}
-	out.Status, out.Bytes, out.TookMs = optional(r.Status), optional(r.Bytes), optional(r.TookMS)
+	out.Status, out.Bytes, out.TookMs = optional(r.Status), optional(r.Bytes), &r.TookMS
 	if remarks := linesOf(r.Remarks); len(remarks) > 0 {
 		out.Remarks = &remarks
 	}

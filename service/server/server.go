@@ -17,6 +17,7 @@ import (
 	"strings"
 	"time"
 
+	"github.com/gin-contrib/gzip"
 	"github.com/gin-gonic/gin"
 	"github.com/klauspost/compress/gzhttp"
 	"github.com/prometheus/client_golang/prometheus"
@@ -89,6 +90,8 @@ func New(c Config) (http.Handler, error) {
 		return nil, err
 	}
 	r.Use(s.recover, s.log, s.securityHeaders, s.checkHost, s.checkOrigin)
+	// Publications are kept packed; a stream must not be held back.
+	r.Use(gzip.Gzip(gzip.DefaultCompression, gzip.WithExcludedPathsRegexs([]string{`^/p/`, `^/api/v1/changes$`})))
 	r.GET("/healthz", func(g *gin.Context) { g.String(http.StatusOK, "ok\n") })
 	r.GET("/readyz", s.ready)
 	r.GET("/metrics", s.localOnly, gin.WrapH(promhttp.HandlerFor(c.Registry, promhttp.HandlerOpts{})))

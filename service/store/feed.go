@@ -62,9 +62,9 @@ var forUpdate = clause.Locking{Strength: "UPDATE"}
 // CreateFeed adds a feed; ErrTaken when its name is in use.
 func (tx *Tx) CreateFeed(f *Feed) error { return tx.db.Create(f).Error }
 
-// Feeds lists the feeds by name.
+// Feeds lists the feeds by name, without the sums of their gaps.
 func (s *Store) Feeds(ctx context.Context) ([]Feed, error) {
-	return many[Feed](s.db.WithContext(ctx).Where("removed_at IS NULL").Order("name"))
+	return many[Feed](s.db.WithContext(ctx).Omit("gaps").Where("removed_at IS NULL").Order("name"))
 }
 
 // Never is when a feed is due that is not read again.
@@ -88,7 +88,7 @@ func (s *Store) FeedsShowing(ctx context.Context, uids []string) (map[int64]int,
 
 // AllFeeds lists the removed ones too, of which there may still be bookings on record.
 func (s *Store) AllFeeds(ctx context.Context) ([]Feed, error) {
-	return many[Feed](s.db.WithContext(ctx).Order("name"))
+	return many[Feed](s.db.WithContext(ctx).Omit("gaps").Order("name"))
 }
 
 // Feed returns a feed.

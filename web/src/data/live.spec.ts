@@ -69,7 +69,9 @@ async function tab() {
   const client = new QueryClient()
   const stale: unknown[] = []
   vi.spyOn(client, 'invalidateQueries').mockImplementation((filters) => {
-    stale.push((filters as { queryKey: unknown } | undefined)?.queryKey ?? [])
+    stale.push(
+      filters && 'predicate' in filters ? 'older' : ((filters as { queryKey: unknown } | undefined)?.queryKey ?? []),
+    )
     return Promise.resolve()
   })
   const stop = listen(client)
@@ -84,7 +86,7 @@ describe('an open page', () => {
     const { stale } = await tab()
     stream(0).onopen?.()
     await moment()
-    expect(stale).toEqual([[]]) // whatever happened before
+    expect(stale).toEqual(['older']) // whatever happened before; of the last seconds the service tells
     stale.length = 0
     stream(0).change('feed', 7)
     stream(0).change('feed', 7)
@@ -113,7 +115,7 @@ describe('an open page', () => {
     stream(0).onopen?.()
     stream(0).change('conflict', 1)
     await moment()
-    expect(two.stale).toEqual([[]])
+    expect(two.stale).toEqual(['older', ['calendars'], ['conflicts'], ['conflict', 1]])
     two.stale.length = 0
     stream(0).change('login', 1)
     await moment()

@@ -19,12 +19,14 @@ export function staleAfter({ topic, id }: Change): QueryKey[] {
     case 'feed':
       return [['feeds'], ['readings', id]]
     case 'calendar':
-      return [['calendars'], ['bookings'], ['conflicts'], ['conflict'], ['habits']]
+      return [['calendars'], ['groups'], ['bookings'], ['conflicts'], ['conflict'], ['habits']]
     case 'conflict':
       return [['calendars'], ['conflicts'], ['conflict', id]]
     case 'publication':
     case 'pickup':
       return [['publications'], ['pickups', id]]
+    case 'group':
+      return [['groups'], ['calendars']]
     case 'login':
       return [['logins']]
   }
@@ -41,6 +43,10 @@ function gatherer(client: QueryClient, moment: number, pause: number) {
   let last = 0
   let timer: ReturnType<typeof setTimeout> | undefined
   return (change: Change) => {
+    if (change.topic === older.topic) {
+      void client.invalidateQueries({ predicate: (q) => q.state.dataUpdatedAt < Date.now() - told })
+      return
+    }
     const more = staleAfter(change)
     if (more.length === 0) everything = true
     keys.push(...more)
@@ -60,6 +66,8 @@ function gatherer(client: QueryClient, moment: number, pause: number) {
 }
 
 const all: Change = { topic: 'all', id: 0 }
+const older: Change = { topic: 'older', id: 0 }
+const told = 8000 // for how long back the service tells of changes to who begins to listen, and a little less
 const patience = 5000 // before a stream that was refused is asked for again, in milliseconds
 
 /** Listens until the returned function is called. */
@@ -80,8 +88,8 @@ export function listen(client: QueryClient): () => void {
     source.onopen = () => {
       live.value = true
       others.postMessage('live')
-      others.postMessage(all)
-      stale(all) // whatever happened before
+      others.postMessage(older)
+      stale(older) // whatever happened before
     }
     source.onerror = () => {
       live.value = false

@@ -95,14 +95,25 @@ export function useBookings(calendar: Ref<number | undefined>, from: Ref<string>
   })
 }
 
-/** What is on all calendars from one day up to another, by quarters of a year. */
+/** What is on all calendars from one day up to another. */
 export function useAllBookings(from: Ref<string>, to: Ref<string>) {
+  return useQuery({
+    queryKey: ['bookings', 'all', from, to],
+    queryFn: () => data(api.GET('/bookings', { params: { query: { from: from.value, to: to.value } } })),
+    placeholderData: keepPreviousData,
+  })
+}
+
+/** What is on some calendars from one day up to another, by quarters of a year and several calendars at once. */
+export function useBookingsOn(parts: Ref<number[][]>, from: Ref<string>, to: Ref<string>) {
   const results = useQueries({
     queries: computed(() =>
-      chunksOf(from.value, to.value).map((chunk: Chunk) => ({
-        queryKey: ['bookings', 'all', chunk.from, chunk.to],
-        queryFn: () => data(api.GET('/bookings', { params: { query: chunk } })),
-      })),
+      parts.value.flatMap((calendar) =>
+        chunksOf(from.value, to.value).map((chunk: Chunk) => ({
+          queryKey: ['bookings', 'on', calendar.join(), chunk.from, chunk.to],
+          queryFn: () => data(api.GET('/bookings', { params: { query: { ...chunk, calendar } } })),
+        })),
+      ),
     ),
   })
   return computed(() => {
@@ -115,7 +126,8 @@ export function useAllBookings(from: Ref<string>, to: Ref<string>) {
 export function useReadings(feed: Ref<number>) {
   return useQuery({
     queryKey: ['readings', feed],
-    queryFn: () => data(api.GET('/feeds/{id}/readings', { params: { path: { id: feed.value } } })),
+    queryFn: () =>
+      data(api.GET('/feeds/{id}/readings', { params: { path: { id: feed.value }, query: { limit: 300 } } })),
   })
 }
 
@@ -162,6 +174,15 @@ export const useTryLink = () =>
     },
   })
 
+/** What a file gives, likewise. */
+export const useTryFile = () =>
+  useMutation({
+    mutationFn: (file: Schemas['FeedFile']) =>
+      data(
+        api.POST('/trials', { body: { links: [{ file }], zone: Intl.DateTimeFormat().resolvedOptions().timeZone } }),
+      ),
+  })
+
 export const useAddFeed = () => useChange((body: Schemas['FeedRequest']) => data(api.POST('/feeds', { body })))
 
 export const useEditFeed = () =>
@@ -169,8 +190,30 @@ export const useEditFeed = () =>
     data(api.PATCH('/feeds/{id}', { params: { path: { id } }, body })),
   )
 
+/** Reads a feed now; an abort breaks the reading off, and nothing of it is kept. */
 export const useReadFeed = () =>
-  useChange((id: number) => data(api.POST('/feeds/{id}/readings', { params: { path: { id } } })))
+  useChange(({ id, signal }: { id: number; signal?: AbortSignal }) =>
+    data(api.POST('/feeds/{id}/readings', { params: { path: { id } }, signal })),
+  )
+
+/** What a change of a feed, or of a link, would lead to; nothing is changed. */
+export const useTryFeedEdit = () =>
+  useMutation({
+    mutationFn: ({ id, body }: { id: number; body: Schemas['FeedEdit'] }) =>
+      data(api.POST('/feeds/{id}/trial', { params: { path: { id } }, body })),
+  })
+export const useTryLinkEdit = () =>
+  useMutation({
+    mutationFn: ({ id, feed, body }: { id: number; feed: number; body: Schemas['LinkEdit'] }) =>
+      data(api.POST('/calendars/{id}/links/{feed}/trial', { params: { path: { id, feed } }, body })),
+  })
+
+export const useGroups = () => useQuery({ queryKey: ['groups'], queryFn: () => data(api.GET('/groups')) })
+
+export const useEditGroup = () =>
+  useChange(({ id, body }: { id: number; body: Schemas['GroupEdit'] }) =>
+    data(api.PATCH('/groups/{id}', { params: { path: { id } }, body })),
+  )
 
 export const useAddCalendar = () =>
   useChange((body: Schemas['CalendarRequest']) => data(api.POST('/calendars', { body })))
@@ -193,8 +236,8 @@ export const useEditLink = () =>
 /** Which entries a filter would take, and where the others count. */
 export const useTryFilter = () =>
   useMutation({
-    mutationFn: ({ id, feed, filter }: { id: number; feed: number; filter: string }) =>
-      data(api.GET('/calendars/{id}/links/{feed}/sorting', { params: { path: { id, feed }, query: { filter } } })),
+    mutationFn: ({ id, feed, ...query }: { id: number; feed: number; filter: string; counting: string }) =>
+      data(api.GET('/calendars/{id}/links/{feed}/sorting', { params: { path: { id, feed }, query } })),
   })
 
 export const useAddPublication = () =>

@@ -1,14 +1,17 @@
 // Links that are looked at before anything is kept: many at once, each with what it gives and what the
 // person makes of it.
 import { computed, ref } from 'vue'
-import { ProblemError, type Calendar, type Schemas } from '@/data/api'
+import { ProblemError, type Calendar, type Color, type Schemas } from '@/data/api'
+import type { FeedFile } from './files'
+import { scheduleOf, whenOf, type When } from './words'
 import { addDays, count, daysBetween, shortDay } from './dates'
 
 export type Trial = Schemas['Trial']
 
-/** A link that was pasted. */
+/** A link that was pasted, or a file that was chosen. */
 export interface Tried {
-  url: string
+  url: string // of a file, its name
+  file?: FeedFile
   state: 'waiting' | 'looking' | 'looked' | 'subscribing'
   trial?: Trial
   /** What was wrong with looking, or with subscribing. */
@@ -16,9 +19,24 @@ export interface Tried {
   platform: string
   name: string
   calendar?: number
-  role: 'blocks' | 'shows'
-  minutes: number
+  role: Schemas['Role']
+  tentative: Schemas['TentativeRule']
+  units: number
+  when: When
+  color?: Color
 }
+
+const fresh = (url: string, file?: FeedFile): Tried => ({
+  url,
+  file,
+  state: 'waiting',
+  platform: '',
+  name: '',
+  role: 'blocks',
+  tentative: 'tentative',
+  units: 1,
+  when: whenOf({ every: 900, schedule: 'every 15m' }),
+})
 
 /** The links in a text: one a line, each once. */
 export const linksIn = (text: string): string[] => [
@@ -54,7 +72,7 @@ export interface Password {
 }
 
 export function useTrials(
-  look: (link: { url: string } & Partial<Password>) => Promise<Trial>,
+  look: (link: Schemas['TrialRequest']['links'][number]) => Promise<Trial>,
   add: (body: Schemas['FeedRequest']) => Promise<Schemas['Feed']>,
 ) {
   const rows = ref<Tried[]>([])
@@ -64,11 +82,11 @@ export function useTrials(
     row.state = 'looking'
     row.failed = row.trial = undefined
     try {
-      const t = (row.trial = await look({ url: row.url, ...asked }))
+      const t = (row.trial = await look(row.file ? { file: row.file } : { url: row.url, ...asked }))
       row.platform ||= t.proposal?.platform ?? ''
       row.name ||= t.proposal?.name ?? ''
       row.calendar ??= t.proposal?.calendar
-      row.minutes = Math.round((t.proposal?.every ?? 900) / 60)
+      row.when.minutes = Math.round((t.proposal?.every ?? 900) / 60)
     } catch (e) {
       row.failed = said(e)
     }
@@ -77,20 +95,21 @@ export function useTrials(
 
   async function begin(text: string, password?: Password) {
     asked = password?.user ? password : {}
-    rows.value = linksIn(text).map((url) => ({
-      url,
-      state: 'waiting',
-      platform: '',
-      name: '',
-      role: 'blocks',
-      minutes: 15,
-    }))
+    rows.value = linksIn(text).map((url) => fresh(url))
+    await each(rows.value, lookAt)
+  }
+
+  async function beginFiles(files: FeedFile[]) {
+    rows.value = files.map((file) => fresh(file.name, file))
     await each(rows.value, lookAt)
   }
 
   /** Looks at something else that was found at a link. */
-  function instead(row: Tried, url: string) {
-    row.url = url
+  function instead(row: Tried, offer: Schemas['Offer']) {
+    if (row.file) {
+      row.file = { ...row.file, inside: offer.name }
+      row.url = `${row.file.name}, ${offer.name}`
+    } else row.url = offer.link
     row.platform = row.name = ''
     row.calendar = undefined
     return lookAt(row)
@@ -112,13 +131,12 @@ export function useTrials(
       row.failed = undefined
       try {
         const feed = await add({
-          url: row.url,
-          ...asked,
+          ...(row.file ? { file: row.file } : { url: row.url, ...asked, ...scheduleOf(row.when) }),
           platform: row.platform,
           name: row.name,
-          every: row.minutes * 60,
+          color: row.color,
           calendar: row.calendar,
-          link: row.calendar ? { role: row.role } : undefined,
+          link: row.calendar ? { role: row.role, tentative: row.tentative, units: row.units } : undefined,
         })
         done.push(feed)
         leaveOut(row)
@@ -129,7 +147,7 @@ export function useTrials(
     })
     return done
   }
-  return { rows, good, looked, begin, instead, leaveOut, subscribe }
+  return { rows, good, looked, begin, beginFiles, instead, leaveOut, subscribe }
 }
 
 /** A message as a sentence of its own. */

@@ -19,7 +19,7 @@ export interface When {
   text: string
 }
 
-export function whenOf(f: Feed): When {
+export function whenOf(f: Pick<Feed, 'every' | 'schedule'>): When {
   const when: When = {
     kind: 'text',
     minutes: f.every > 0 ? Math.round((f.every / 60) * 100) / 100 : 15,
@@ -45,3 +45,27 @@ export function readingWords(r: Reading): string {
   if (r.outcome === 'unchanged') return r.times > 1 ? `unchanged, ${r.times} times` : 'unchanged'
   return `${r.added} added, ${r.changed} changed, ${r.removed} removed`
 }
+
+/** How large something is. */
+export const bytesWords = (n?: number): string =>
+  n === undefined
+    ? '–'
+    : n < 1024
+      ? `${n} B`
+      : n < 1024 ** 2
+        ? `${Math.round(n / 1024)} kB`
+        : `${(n / 1024 ** 2).toFixed(1)} MB`
+
+/** How long something took. */
+export const tookWords = (ms?: number): string =>
+  ms === undefined ? '–' : ms < 1000 ? `${ms} ms` : `${(ms / 1000).toFixed(1)} s`
+
+/** When a feed is to be read, as a form has it. */
+export const whenWords = (w: When): string =>
+  w.kind === 'every'
+    ? `every ${w.minutes} min`
+    : w.kind === 'at'
+      ? `at ${w.times} ${w.zone}`
+      : w.kind === 'once'
+        ? 'once'
+        : w.text

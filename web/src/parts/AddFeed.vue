@@ -1,9 +1,11 @@
 <script setup lang="ts">
-// Subscribing: paste links, look at what they give, then let them count.
+// Subscribing: paste links, or choose files, look at what they give, then let them count.
 import { computed, ref } from 'vue'
 import { useAddFeed, useCalendars, usePlatforms, useTryLink } from '@/data/queries'
 import { count } from '@/logic/dates'
+import { sent } from '@/logic/files'
 import { linksIn, useTrials } from '@/logic/trials'
+import FileChoice from './FileChoice.vue'
 import TrialCard from './TrialCard.vue'
 
 const props = defineProps<{ modelValue: boolean }>()
@@ -33,6 +35,11 @@ async function begin() {
   await trials.begin(text.value, asks.value ? { user: user.value, password: password.value } : undefined)
 }
 
+async function beginFiles(files: File[]) {
+  pasted.value = false
+  await trials.beginFiles(await Promise.all(files.map(sent)))
+}
+
 async function send() {
   busy.value = true
   const done = await trials.subscribe()
@@ -47,7 +54,7 @@ async function send() {
 
 /** Begins anew. */
 function again() {
-  const left = trials.rows.value.map((r) => r.url).join('\n')
+  const left = trials.rows.value.flatMap((r) => (r.file ? [] : [r.url])).join('\n')
   trials.rows.value = []
   pasted.value = true
   text.value = left
@@ -76,8 +83,9 @@ function again() {
           ><el-input v-model="password" type="password" autocomplete="new-password"
         /></el-form-item>
       </div>
-      <div>
+      <div class="act">
         <el-button type="primary" native-type="submit" :disabled="links === 0">Look at what is in it</el-button>
+        <FileChoice label="Files instead" multiple @chosen="beginFiles" />
       </div>
     </el-form>
     <form v-else @submit.prevent="send">

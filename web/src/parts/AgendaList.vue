@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { computed, ref } from 'vue'
 import type { Booking, Calendar, Conflict } from '@/data/api'
 import { addDays, dayName } from '@/logic/dates'
 import { lengthWords, stretch } from '@/logic/layout'
@@ -44,13 +44,27 @@ const days = computed(() => {
   }))
 })
 
+/** The first of them are drawn: there may be very many. */
+const step = 60
+const limit = ref(step)
+const total = computed(() => days.value.reduce((n, d) => n + d.bookings.length, 0))
+const drawn = computed(() => {
+  let left = limit.value
+  return days.value.flatMap((d) => {
+    if (left <= 0) return []
+    const bookings = d.bookings.slice(0, left)
+    left -= bookings.length
+    return [{ ...d, bookings }]
+  })
+})
+
 const clashing = (booking: Booking, conflicts: Conflict[]) =>
   conflicts.some((c) => c.bookings.some((b) => b.id === booking.id))
 </script>
 
 <template>
   <ol class="agenda">
-    <li v-for="{ day, bookings: some, conflicts: clashes } in days" :key="day">
+    <li v-for="{ day, bookings: some, conflicts: clashes } in drawn" :key="day">
       <h2>{{ dayName(day) }}<span v-if="day === today" class="word"> today</span></h2>
       <router-link v-for="c in clashes" :key="c.id" :to="`/conflicts/${c.id}`" class="clash" :class="c.kind">
         {{ c.kind.replace('_', ' ') }}, {{ c.calendarName }}
@@ -77,6 +91,7 @@ const clashing = (booking: Booking, conflicts: Conflict[]) =>
     </li>
     <li v-if="days.length === 0" class="soft">Nothing is booked in these weeks.</li>
   </ol>
+  <el-button v-if="total > limit" class="more" @click="limit += step">Show more of these days</el-button>
 </template>
 
 <style scoped>
@@ -93,6 +108,10 @@ h2 {
   border-bottom: 1px solid var(--line);
   padding-bottom: 0.15rem;
   margin-bottom: 0.35rem;
+}
+.more {
+  margin-top: 0.6rem;
+  width: 100%;
 }
 .word {
   color: var(--water);

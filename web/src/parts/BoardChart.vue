@@ -1,16 +1,17 @@
 <script setup lang="ts">
-import { useElementSize } from '@vueuse/core'
+import { useElementSize, useStorage } from '@vueuse/core'
 import { computed, nextTick, onMounted, ref, useTemplateRef, watch } from 'vue'
 import type { Booking, Calendar, Conflict } from '@/data/api'
 import { layLine, scales, ticksOf, weekendsOf, type Line, type Placed, type Scale } from '@/logic/board'
 import { addDays, daysBetween } from '@/logic/dates'
 import { lengthWords, spanWords } from '@/logic/layout'
 import { colorOf, counts, isHidden, titleOf } from '@/logic/origin'
+import { stack, within, type Section } from '@/logic/rows'
 import FeedTag from './FeedTag.vue'
 import NowLine from './NowLine.vue'
 
 const props = defineProps<{
-  calendars: Calendar[]
+  sections: Section[]
   bookings: Booking[]
   conflicts: Conflict[]
   scale: Scale
@@ -19,14 +20,19 @@ const props = defineProps<{
   hidden: number[] // feeds
   waiting: boolean
 }>()
-const emit = defineEmits<{ choose: [booking: Booking]; toggle: [feed: number]; see: [from: string, to: string] }>()
+const emit = defineEmits<{
+  choose: [booking: Booking]
+  toggle: [feed: number]
+  see: [from: string, to: string, calendars: number[]]
+}>()
 defineExpose({ goTo })
 
 const rowHeight = 26 // pixels to a lane
 const edge = 192 // of the names
 const box = useTemplateRef<HTMLElement>('box')
-const { width } = useElementSize(box)
+const { width, height } = useElementSize(box)
 const left = ref(0)
+const top = ref(0)
 const px = computed(() => scales[props.scale])
 const origin = computed(() => props.range[0])
 const total = computed(() => daysBetween(props.range[0], props.range[1]) * px.value)
@@ -38,11 +44,6 @@ const view = computed(() => {
   const last = Math.min(daysBetween(props.range[0], props.range[1]), Math.ceil(left.value / px.value + 1.5 * days))
   return { first, last, from: addDays(origin.value, first), to: addDays(origin.value, last) }
 })
-watch(
-  () => [view.value.from, view.value.to] as const,
-  ([from, to]) => emit('see', from, to),
-  { immediate: true },
-)
 
 function goTo(date: string, smooth = true) {
   const quiet = matchMedia('(prefers-reduced-motion: reduce)').matches
@@ -69,6 +70,7 @@ watch(
 )
 const scrolled = () => {
   left.value = box.value?.scrollLeft ?? 0
+  top.value = box.value?.scrollTop ?? 0
 }
 
 const ticks = computed(() => ticksOf(props.scale, origin.value, view.value.from, view.value.to))
@@ -80,35 +82,43 @@ const toggleRow = (id: number) => {
 
 interface Row {
   key: string
-  calendar: Calendar
+  title?: string // of a section
+  calendar?: Calendar
   feed?: Calendar['links'][number]
   label?: string // of a row of what came from no feed
   line: Line
 }
-interface Group {
-  title: string
-  rows: Row[]
+
+const folded = useStorage<string[]>('wharf-folded', [])
+const fold = (key: string) => {
+  folded.value = folded.value.includes(key) ? folded.value.filter((k) => k !== key) : [...folded.value, key]
 }
 
-const titles: Record<Calendar['grain'], string> = { night: 'By the night', day: 'By the day', time: 'By the hour' }
+const nothing: Line = { bars: [], clashes: [], lanes: 0 }
+const byCalendar = <T extends { calendar: number }>(all: T[]) => {
+  const map = new Map<number, T[]>()
+  for (const x of all) map.set(x.calendar, [...(map.get(x.calendar) ?? []), x])
+  return map
+}
+const bookingsBy = computed(() => byCalendar(props.bookings))
+const conflictsBy = computed(() => byCalendar(props.conflicts))
 
-const groups = computed<Group[]>(() =>
-  (['night', 'day', 'time'] as const).flatMap((grain) => {
-    const own = props.calendars.filter((c) => c.grain === grain)
-    if (own.length === 0) return []
-    return [{ title: titles[grain], rows: own.flatMap(rowsOf) }]
+const rows = computed<Row[]>(() =>
+  props.sections.flatMap((s) => {
+    const head: Row = { key: s.key, title: s.title, line: nothing }
+    return folded.value.includes(s.key) ? [head] : [head, ...s.calendars.flatMap(rowsOf)]
   }),
 )
 
 function rowsOf(calendar: Calendar): Row[] {
-  const bookings = props.bookings.filter((b) => b.calendar === calendar.id)
-  const conflicts = props.conflicts.filter((c) => c.calendar === calendar.id)
+  const bookings = bookingsBy.value.get(calendar.id) ?? []
+  const conflicts = conflictsBy.value.get(calendar.id) ?? []
   const shown = bookings.filter((b) => !isHidden(b, props.hidden))
-  const rows: Row[] = [{ key: `c${calendar.id}`, calendar, line: layLine(shown, conflicts, calendar, origin.value) }]
+  const own: Row[] = [{ key: `c${calendar.id}`, calendar, line: layLine(shown, conflicts, calendar, origin.value) }]
   if (opened.value.includes(calendar.id)) {
     for (const feed of calendar.links) {
       const ofFeed = shown.filter((b) => b.feed === feed.feed)
-      rows.push({
+      own.push({
         key: `c${calendar.id}f${feed.feed}`,
         calendar,
         feed,
@@ -118,16 +128,28 @@ function rowsOf(calendar: Calendar): Row[] {
     const ours = shown.filter((b) => b.feed === undefined)
     const label = ours[0]?.label
     if (label)
-      rows.push({ key: `c${calendar.id}ours`, calendar, label, line: layLine(ours, [], calendar, origin.value) })
+      own.push({ key: `c${calendar.id}ours`, calendar, label, line: layLine(ours, [], calendar, origin.value) })
   }
-  return rows
+  return own
 }
 
 const inView = <T extends { from: number; to: number }>(items: T[]) =>
   items.filter((i) => i.to > view.value.first && i.from < view.value.last)
 
 const isSub = (row: Row) => row.feed !== undefined || row.label !== undefined
-const heightOf = (row: Row) => Math.max(1, row.line.lanes) * rowHeight + (isSub(row) ? 8 : 14)
+const heightOf = (row: Row) => (row.title ? 30 : Math.max(1, row.line.lanes) * rowHeight + (isSub(row) ? 8 : 14))
+const stacked = computed(() => stack(rows.value, heightOf))
+/** The rows that are drawn: those in view, with some to spare above and below. */
+const drawn = computed(() => {
+  const high = Math.max(height.value, 300)
+  return within(stacked.value.rows, top.value - high / 2, top.value + 1.5 * high)
+})
+const seen = computed(() => drawn.value.flatMap((s) => s.row.calendar?.id ?? []))
+watch(
+  () => `${view.value.from} ${view.value.to} ${seen.value.join()}`,
+  () => emit('see', view.value.from, view.value.to, seen.value),
+  { immediate: true },
+)
 
 function describe(b: Booking, calendar: Calendar): string {
   const kind = b.verdict === 'echo' ? 'echo' : b.tentative ? 'tentative' : b.blocks ? '' : 'shown only'
@@ -195,20 +217,22 @@ const barStyle = (bar: Placed) => ({
           :class="{ strong: t.strong }"
           :style="{ left: `${edge + t.at * px}px` }"
         />
-        <NowLine :zone="calendars[0]?.zone ?? 'UTC'" :origin="origin" :px="px" :edge="edge" />
+        <NowLine :zone="sections[0]?.calendars[0]?.zone ?? 'UTC'" :origin="origin" :px="px" :edge="edge" />
       </div>
-      <section v-for="g in groups" :key="g.title" :aria-label="g.title">
-        <h2 class="group">
-          <span>{{ g.title }}</span>
-        </h2>
+      <div class="rows" :style="{ height: `${stacked.height}px` }">
         <div
-          v-for="row in g.rows"
+          v-for="{ row, top: at, height: high } in drawn"
           :key="row.key"
           class="row"
           :class="{ sub: isSub(row) }"
-          :style="{ height: `${heightOf(row)}px` }"
+          :style="{ top: `${at}px`, height: `${high}px` }"
         >
-          <div class="name">
+          <h2 v-if="row.title" class="group">
+            <button type="button" :aria-expanded="!folded.includes(row.key)" @click="fold(row.key)">
+              <span aria-hidden="true">{{ folded.includes(row.key) ? '▸' : '▾' }}</span> {{ row.title }}
+            </button>
+          </h2>
+          <div v-else class="name">
             <button
               v-if="row.feed"
               type="button"
@@ -220,7 +244,7 @@ const barStyle = (bar: Placed) => ({
               <FeedTag :color="row.feed.color" :label="row.feed.label" />
             </button>
             <FeedTag v-else-if="row.label" :label="row.label" />
-            <template v-else>
+            <template v-else-if="row.calendar">
               <button
                 type="button"
                 class="open"
@@ -234,7 +258,7 @@ const barStyle = (bar: Placed) => ({
               <span v-if="row.calendar.capacity > 1" class="soft small capacity">{{ row.calendar.capacity }} fit</span>
             </template>
           </div>
-          <div class="track">
+          <div v-if="row.calendar" class="track">
             <svg v-if="pointed && threadIn(row)" class="thread" aria-hidden="true">
               <path :d="threadIn(row)" />
             </svg>
@@ -250,8 +274,8 @@ const barStyle = (bar: Placed) => ({
                 origin: bar.booking.id === pointed?.reflects,
               }"
               :style="barStyle(bar)"
-              :title="describe(bar.booking, row.calendar)"
-              :aria-label="describe(bar.booking, row.calendar)"
+              :title="describe(bar.booking, row.calendar!)"
+              :aria-label="describe(bar.booking, row.calendar!)"
               @click="emit('choose', bar.booking)"
               @mouseenter="pointed = bar.booking.reflects ? bar.booking : null"
               @mouseleave="pointed = null"
@@ -266,8 +290,8 @@ const barStyle = (bar: Placed) => ({
               :to="`/conflicts/${clash.conflict.id}`"
               class="clash overlap"
               :class="clash.conflict.kind"
-              :aria-label="`${clash.conflict.kind.replace('_', ' ')}, ${spanWords(clash.conflict.start, clash.conflict.end, row.calendar)}`"
-              :title="`${clash.conflict.kind.replace('_', ' ')}, ${spanWords(clash.conflict.start, clash.conflict.end, row.calendar)}`"
+              :aria-label="`${clash.conflict.kind.replace('_', ' ')}, ${spanWords(clash.conflict.start, clash.conflict.end, row.calendar!)}`"
+              :title="`${clash.conflict.kind.replace('_', ' ')}, ${spanWords(clash.conflict.start, clash.conflict.end, row.calendar!)}`"
               :style="{
                 left: `${clash.from * px - 1}px`,
                 width: `${Math.max((clash.to - clash.from) * px + 2, 8)}px`,
@@ -277,7 +301,7 @@ const barStyle = (bar: Placed) => ({
             />
           </div>
         </div>
-      </section>
+      </div>
     </div>
   </div>
 </template>
@@ -342,27 +366,38 @@ const barStyle = (bar: Placed) => ({
 .rule.strong {
   border-color: var(--line);
 }
-.group {
-  font-size: var(--size-small);
-  font-weight: 600;
-  color: var(--ink-soft);
+.rows {
   position: relative;
-  border-top: 1px solid var(--line);
 }
-.group span {
+.row {
+  position: absolute;
+  left: 0;
+  right: 0;
+  display: flex;
+  border-top: 1px solid color-mix(in oklab, var(--line) 60%, transparent);
+}
+.group {
   position: sticky;
   left: 0;
-  display: inline-block;
-  width: 192px;
-  padding: 0.25rem 0.7rem 0.1rem;
   z-index: 3;
+  width: 192px;
+  flex: none;
+  font-size: var(--size-small);
+  font-weight: 600;
   background: var(--paper-raised);
   border-right: 1px solid var(--line);
 }
-.row {
-  position: relative;
-  display: flex;
-  border-top: 1px solid color-mix(in oklab, var(--line) 60%, transparent);
+.group button {
+  font: inherit;
+  color: var(--ink-soft);
+  background: none;
+  border: 0;
+  padding: 0.3rem 0.5rem 0;
+  cursor: pointer;
+  max-width: 100%;
+  overflow: hidden;
+  white-space: nowrap;
+  text-overflow: ellipsis;
 }
 .name {
   position: sticky;

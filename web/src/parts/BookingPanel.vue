@@ -6,7 +6,7 @@ import { lengthWords, spanWords } from '@/logic/layout'
 import AnswerForm from './AnswerForm.vue'
 import FeedTag from './FeedTag.vue'
 import TimeAgo from './TimeAgo.vue'
-import { titleOf } from '@/logic/origin'
+import { isolated, titleOf } from '@/logic/origin'
 
 const props = defineProps<{ booking: Booking | null; calendar: Calendar }>()
 const emit = defineEmits<{ close: [] }>()
@@ -82,6 +82,14 @@ const notices: Record<string, string> = {
           </dd>
           <dt>First seen</dt>
           <dd><TimeAgo :at="booking.seenBy" /></dd>
+          <template v-if="booking.categories">
+            <dt>Categories</dt>
+            <dd>{{ isolated(booking.categories.join(', ')) }}</dd>
+          </template>
+          <template v-if="booking.class && booking.class !== 'PUBLIC'">
+            <dt>Who may see it</dt>
+            <dd>{{ booking.class.toLowerCase() }}</dd>
+          </template>
           <dt>UID</dt>
           <dd class="uid small">{{ booking.uid || 'none' }}</dd>
         </template>
@@ -101,6 +109,10 @@ const notices: Record<string, string> = {
           </li>
         </ul>
       </section>
+      <details v-if="life.data.value?.source && now" class="source">
+        <summary>The text of its entry, as the feed has it</summary>
+        <pre dir="ltr" tabindex="0" aria-label="The text of its entry">{{ life.data.value.source }}</pre>
+      </details>
     </div>
   </el-drawer>
 </template>
@@ -122,6 +134,13 @@ const notices: Record<string, string> = {
   display: flex;
   flex-wrap: wrap;
   gap: 0 0.35em;
+}
+.source pre {
+  overflow: auto;
+  max-height: 20rem;
+  background: var(--paper-sunk);
+  padding: 0.6rem;
+  font-size: var(--size-small);
 }
 .note {
   background: var(--caution-soft);

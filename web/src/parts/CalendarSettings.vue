@@ -2,9 +2,11 @@
 import { computed, ref, watch } from 'vue'
 import { useRouter } from 'vue-router'
 import type { Calendar, Schemas } from '@/data/api'
-import { removals, useAddLink, useEditCalendar, useEditLink, useFeeds } from '@/data/queries'
+import { removals, useAddLink, useEditCalendar, useEditLink, useFeeds, useGroups, useTryLinkEdit } from '@/data/queries'
+import { useCareful } from '@/logic/careful'
 import { useProblems } from '@/logic/form'
 import { useRemoval } from '@/logic/removal'
+import EffectDialog from './EffectDialog.vue'
 import FeedTag from './FeedTag.vue'
 import FilterField from './FilterField.vue'
 import LossDialog from './LossDialog.vue'
@@ -23,12 +25,14 @@ const linkProblems = useProblems()
 const removal = useRemoval()
 const goodbye = useRemoval(() => void router.push('/board'))
 
-const form = ref({ revision: 0, name: '', zone: '', capacity: 1 })
+const groups = useGroups()
+const form = ref({ revision: 0, name: '', zone: '', capacity: 1, group: '' })
 function begin() {
   const { revision, name, zone, capacity } = props.calendar
+  const group = groups.data.value?.find((g) => g.id === props.calendar.group)?.name ?? ''
   problems.clear()
   linkProblems.clear()
-  form.value = { revision, name, zone, capacity }
+  form.value = { revision, name, zone, capacity, group }
 }
 watch(open, (now) => now && begin(), { immediate: true })
 
@@ -40,13 +44,25 @@ async function save() {
   if (done) open.value = false
 }
 
-const change = (link: Schemas['Link'], what: Omit<Schemas['LinkEdit'], 'revision'>) =>
-  linkProblems.attempt(() =>
-    editLink.mutateAsync({ id: props.calendar.id, feed: link.feed, body: { revision: link.revision, ...what } }),
+const look = useTryLinkEdit()
+const careful = useCareful()
+const change = (link: Schemas['Link'], what: Omit<Schemas['LinkEdit'], 'revision'>) => {
+  const edit = { id: props.calendar.id, feed: link.feed, body: { revision: link.revision, ...what } }
+  return linkProblems.attempt(() =>
+    careful.attempt(
+      `${name(link.feed)} on ${props.calendar.name}`,
+      () => look.mutateAsync(edit),
+      () => editLink.mutateAsync(edit),
+    ),
   )
+}
 
 const name = (feed: number) => feeds.data.value?.find((f) => f.id === feed)?.name ?? ''
-const free = computed(() => (feeds.data.value ?? []).filter((f) => !f.calendars.includes(props.calendar.id)))
+const free = computed(() =>
+  (feeds.data.value ?? [])
+    .filter((f) => !f.calendars.includes(props.calendar.id))
+    .map((f) => ({ value: f.id, label: f.name })),
+)
 const chosen = ref<number>()
 async function put() {
   const feed = chosen.value
@@ -64,6 +80,12 @@ async function put() {
         <el-form-item label="How many fit at once" :error="problems.of('capacity')"
           ><el-input-number v-model="form.capacity" :min="1" :max="10000"
         /></el-form-item>
+        <el-form-item label="Group in which it is shown" :error="problems.of('group')">
+          <el-input v-model="form.group" list="groups" placeholder="none" />
+          <datalist id="groups">
+            <option v-for="g in groups.data.value ?? []" :key="g.id" :value="g.name" />
+          </datalist>
+        </el-form-item>
         <p v-if="problems.rest.value" role="alert" class="failed">{{ problems.rest.value }}</p>
         <div class="act">
           <el-button type="primary" native-type="submit" :loading="edit.isPending.value">Save</el-button>
@@ -114,13 +136,18 @@ async function put() {
                 >Take off</el-button
               >
             </div>
-            <FilterField :calendar="calendar" :link="l" />
+            <FilterField :calendar="calendar" :link="l" @save="change(l, $event)" />
           </li>
         </ul>
         <div v-if="free.length > 0" class="act">
-          <el-select v-model="chosen" placeholder="Another feed" aria-label="Another feed" class="other">
-            <el-option v-for="f in free" :key="f.id" :value="f.id" :label="f.name" />
-          </el-select>
+          <el-select-v2
+            v-model="chosen"
+            :options="free"
+            filterable
+            placeholder="Another feed"
+            aria-label="Another feed"
+            class="other"
+          />
           <el-button :disabled="!chosen" :loading="addLink.isPending.value" @click="put">Put it on</el-button>
         </div>
         <p v-if="removal.error.value" role="alert" class="failed">{{ removal.error.value }}</p>
@@ -133,6 +160,12 @@ async function put() {
         <p v-if="goodbye.error.value" role="alert" class="failed">{{ goodbye.error.value }}</p>
       </section>
     </div>
+    <EffectDialog
+      :asking="careful.asking.value"
+      :busy="editLink.isPending.value"
+      @agree="linkProblems.attempt(careful.agree)"
+      @leave="careful.leave"
+    />
     <LossDialog :asking="removal.asking.value" @agree="removal.agree" @close="removal.asking.value = null" />
     <LossDialog :asking="goodbye.asking.value" @agree="goodbye.agree" @close="goodbye.asking.value = null" />
   </el-drawer>

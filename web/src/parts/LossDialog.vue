@@ -12,6 +12,7 @@ const open = computed({ get: () => props.asking !== null, set: () => emit('close
     <ul class="loses">
       <li v-for="sentence in asking?.loses ?? []" :key="sentence">{{ sentence }}</li>
     </ul>
+    <slot />
     <div class="act">
       <el-button type="danger" @click="emit('agree')">Remove it all the same</el-button>
       <el-button @click="emit('close')">Keep it</el-button>
@@ -20,6 +21,9 @@ const open = computed({ get: () => props.asking !== null, set: () => emit('close
 </template>
 
 <style scoped>
+.act {
+  margin-top: 0.8rem;
+}
 .loses {
   margin: 0 0 1rem;
   padding-left: 1.1rem;

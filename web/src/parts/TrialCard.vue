@@ -1,16 +1,20 @@
 <script setup lang="ts">
 // A link that was looked at: what it gives, and what is to become of it.
 import { computed } from 'vue'
-import type { Calendar } from '@/data/api'
+import type { Calendar, Schemas } from '@/data/api'
 import { count } from '@/logic/dates'
 import { isolated } from '@/logic/origin'
+import { whenWords } from '@/logic/words'
+import ColorSelect from './ColorSelect.vue'
+import ScheduleFields from './ScheduleFields.vue'
 import { cautions, sentence, previewWhen, previewWords, type Tried } from '@/logic/trials'
 
 const row = defineModel<Tried>({ required: true })
 const props = defineProps<{ calendars: Calendar[] }>()
-const emit = defineEmits<{ instead: [link: string]; leaveOut: [] }>()
+const emit = defineEmits<{ instead: [offer: Schemas['Offer']]; leaveOut: [] }>()
 
 const calendar = computed(() => props.calendars.find((c) => c.id === row.value.calendar))
+const choices = computed(() => props.calendars.map((c) => ({ value: c.id, label: c.name })))
 const warned = computed(() => (row.value.trial ? cautions(row.value.trial, calendar.value) : []))
 </script>
 
@@ -26,7 +30,7 @@ const warned = computed(() => (row.value.trial ? cautions(row.value.trial, calen
       <p v-if="row.trial.problem" role="alert" class="failed">{{ isolated(sentence(row.trial.problem)) }}</p>
       <ul v-if="row.trial.offers.length > 0" class="offers">
         <li v-for="o in row.trial.offers" :key="o.link">
-          <el-button size="small" @click="emit('instead', o.link)">{{ isolated(o.name) || o.link }}</el-button>
+          <el-button size="small" @click="emit('instead', o)">{{ isolated(o.name) || o.link }}</el-button>
         </li>
       </ul>
       <template v-if="row.trial.preview">
@@ -58,23 +62,48 @@ const warned = computed(() => (row.value.trial ? cautions(row.value.trial, calen
           </label>
           <label
             >Counts on
-            <el-select v-model="row.calendar" clearable placeholder="No calendar yet">
-              <el-option v-for="c in calendars" :key="c.id" :value="c.id" :label="c.name" />
-            </el-select>
+            <el-select-v2
+              v-model="row.calendar"
+              :options="choices"
+              clearable
+              filterable
+              placeholder="No calendar yet"
+            />
           </label>
           <label
             >Name
             <el-input v-model="row.name" placeholder="The thing and the platform" />
-          </label>
-          <label
-            >Read every
-            <span><el-input-number v-model="row.minutes" :min="1" :max="10080" /> minutes</span>
           </label>
         </div>
         <el-radio-group v-if="row.calendar" v-model="row.role" aria-label="What it does there">
           <el-radio value="blocks">blocks the dates</el-radio>
           <el-radio value="shows">is only shown</el-radio>
         </el-radio-group>
+        <details>
+          <summary>
+            {{
+              row.file
+                ? 'Colour, and how it counts'
+                : `Read ${whenWords(row.when)}. Change that, its colour, or how it counts`
+            }}
+          </summary>
+          <div class="fields">
+            <ScheduleFields v-if="!row.file" v-model="row.when" class="schedule" />
+            <label>Colour <ColorSelect v-model="row.color" /></label>
+            <label v-if="row.calendar"
+              >Tentative entries
+              <el-select v-model="row.tentative">
+                <el-option value="tentative" label="count as tentative" />
+                <el-option value="firm" label="count as firm" />
+                <el-option value="ignore" label="are left out" />
+              </el-select>
+            </label>
+            <label v-if="calendar && calendar.capacity > 1"
+              >Units that each takes
+              <el-input-number v-model="row.units" :min="1" :max="calendar.capacity" />
+            </label>
+          </div>
+        </details>
       </template>
     </template>
   </section>
@@ -115,6 +144,10 @@ ul {
 .fields label {
   display: grid;
   gap: 0.2rem;
+}
+.schedule {
+  grid-column: 1 / -1;
+  margin-bottom: 0;
 }
 .failed {
   color: var(--alarm);

@@ -2,9 +2,11 @@
 import { useMediaQuery, useStorage } from '@vueuse/core'
 import { computed, ref, useTemplateRef } from 'vue'
 import type { Booking } from '@/data/api'
-import { useAllBookings, useCalendars, useConflicts } from '@/data/queries'
+import { useBookingsOn, useCalendars, useConflicts, useGroups } from '@/data/queries'
 import { boardRange, type Scale } from '@/logic/board'
 import { addDays, todayIn } from '@/logic/dates'
+import { hasWords } from '@/logic/more'
+import { partsOf, sectionsOf } from '@/logic/rows'
 import { useClock } from '@/logic/now'
 import { counts } from '@/logic/origin'
 import { useShown } from '@/logic/shown'
@@ -21,16 +23,32 @@ const scale = useStorage<Scale>('wharf-scale', 'month')
 const { hidden, echoes, toggle, visible } = useShown()
 const chart = useTemplateRef<InstanceType<typeof BoardChart>>('chart')
 
-const all = computed(() => calendars.data.value ?? [])
-const today = computed(() => todayIn(all.value[0]?.zone ?? 'UTC', now.value))
+const groups = useGroups()
+const search = ref('')
+const group = ref<number>()
+const many = 12 // calendars, from which on they are looked for
+const everything = computed(() => calendars.data.value ?? [])
+const all = computed(() =>
+  everything.value.filter((c) => (!group.value || c.group === group.value) && hasWords(c.name, search.value)),
+)
+const sections = computed(() => sectionsOf(all.value, groups.data.value ?? []))
+const today = computed(() => todayIn(everything.value[0]?.zone ?? 'UTC', now.value))
 const range = computed(() => boardRange(today.value))
-const weeks = ref(6) // of the agenda
-const seen = ref<[string, string]>()
+const weeks = ref(0) // of the agenda, beside those that it begins with
+const first = computed(() => (all.value.length > many ? 1 : 6))
+const seen = ref<[string, string, number[]]>()
+/** Calendars are asked for several at once, those that are seen. */
+const parts = computed(() => {
+  const ids = sections.value.flatMap((s) => s.calendars.map((c) => c.id))
+  if (narrow.value) return partsOf(ids, 150)
+  const shown = new Set(seen.value?.[2])
+  return partsOf(ids, 40).filter((part) => part.some((id) => shown.has(id)))
+})
 const from = computed(() => (narrow.value ? today.value : (seen.value?.[0] ?? today.value)))
 const to = computed(() =>
-  narrow.value ? addDays(today.value, 7 * weeks.value) : (seen.value?.[1] ?? addDays(today.value, 7)),
+  narrow.value ? addDays(today.value, 7 * (first.value + weeks.value)) : (seen.value?.[1] ?? addDays(today.value, 7)),
 )
-const loaded = useAllBookings(from, to)
+const loaded = useBookingsOn(parts, from, to)
 const bookings = computed(() => loaded.value.bookings.filter((b) => echoes.value || counts(b)))
 const shown = computed(() => visible(loaded.value.bookings))
 
@@ -49,6 +67,27 @@ const names: Record<Scale, string> = { day: 'Days', week: 'Weeks', month: 'Month
         <el-radio-button v-for="(name, key) in names" :key="key" :value="key">{{ name }}</el-radio-button>
       </el-radio-group>
       <el-button v-if="!narrow" size="small" @click="chart?.goTo(today)">Today</el-button>
+      <template v-if="everything.length > many">
+        <el-input
+          v-model="search"
+          size="small"
+          clearable
+          class="search"
+          placeholder="Calendar"
+          aria-label="Look for calendars"
+        />
+        <el-select
+          v-if="groups.data.value?.length"
+          v-model="group"
+          size="small"
+          clearable
+          class="search"
+          placeholder="All groups"
+          aria-label="Group"
+        >
+          <el-option v-for="g in groups.data.value" :key="g.id" :value="g.id" :label="g.name" />
+        </el-select>
+      </template>
       <el-switch v-model="echoes" active-text="echoes" aria-label="Show echoes" />
       <el-button size="small" class="add" @click="adding = true">Add a calendar</el-button>
     </div>
@@ -62,12 +101,12 @@ const names: Record<Scale, string> = { day: 'Days', week: 'Weeks', month: 'Month
         :conflicts="conflicts.data.value ?? []"
         @choose="panel = $event"
       />
-      <el-button class="more" @click="weeks += 6">Six weeks more</el-button>
+      <el-button class="more" @click="weeks += first">{{ first === 1 ? 'A week more' : 'Six weeks more' }}</el-button>
     </template>
     <BoardChart
       v-else
       ref="chart"
-      :calendars="all"
+      :sections="sections"
       :bookings="bookings"
       :conflicts="conflicts.data.value ?? []"
       :scale="scale"
@@ -77,7 +116,7 @@ const names: Record<Scale, string> = { day: 'Days', week: 'Weeks', month: 'Month
       :waiting="loaded.waiting"
       @choose="panel = $event"
       @toggle="toggle"
-      @see="(a, b) => (seen = [a, b])"
+      @see="(a, b, ids) => (seen = [a, b, ids])"
     />
     <BookingPanel v-if="calendarOf(panel)" :booking="panel" :calendar="calendarOf(panel)!" @close="panel = null" />
     <el-dialog v-model="adding" title="Add a calendar" width="min(34rem, 96vw)" append-to-body>
@@ -97,6 +136,9 @@ const names: Record<Scale, string> = { day: 'Days', week: 'Weeks', month: 'Month
 }
 .add {
   margin-left: auto;
+}
+.search {
+  width: 10rem;
 }
 .more {
   margin-top: 1rem;

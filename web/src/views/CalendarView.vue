@@ -26,6 +26,7 @@ const conflicts = useConflicts()
 const route = useRoute()
 const router = useRouter()
 const calendar = computed(() => calendars.data.value?.find((c) => c.id === Number(route.params.id)))
+const choices = computed(() => (calendars.data.value ?? []).map((c) => ({ value: c.id, label: c.name })))
 const settings = ref(false)
 
 const today = computed(() => todayIn(calendar.value?.zone ?? 'UTC', now.value))
@@ -63,16 +64,16 @@ const panel = ref<Booking | null>(null)
         {{ count(calendar.capacity, 'unit', 'units') }}, {{ calendar.zone }} time
       </p>
       <div class="act">
-        <el-select
+        <el-select-v2
           v-if="(calendars.data.value?.length ?? 0) > 1"
           :model-value="calendar.id"
+          :options="choices"
           size="small"
+          filterable
           aria-label="Another calendar"
           class="choose"
           @change="(other: number) => router.push(`/calendars/${other}`)"
-        >
-          <el-option v-for="c in calendars.data.value" :key="c.id" :value="c.id" :label="c.name" />
-        </el-select>
+        />
         <el-button size="small" @click="settings = true">Settings</el-button>
       </div>
     </div>

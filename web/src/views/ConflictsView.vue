@@ -4,6 +4,7 @@ import type { Conflict } from '@/data/api'
 import { useCalendars, useConflicts, useOverConflicts } from '@/data/queries'
 import { count } from '@/logic/dates'
 import { spanWords } from '@/logic/layout'
+import { useMore } from '@/logic/more'
 import ConflictNote from '@/parts/ConflictNote.vue'
 import TimeAgo from '@/parts/TimeAgo.vue'
 
@@ -12,10 +13,12 @@ const conflicts = useConflicts()
 const showOver = ref(false)
 const over = useOverConflicts(showOver)
 
-const calendarOf = (c: Conflict) => calendars.data.value?.find((k) => k.id === c.calendar)
+const byID = computed(() => new Map((calendars.data.value ?? []).map((c) => [c.id, c])))
+const calendarOf = (c: Conflict) => byID.value.get(c.calendar)
 const known = computed(() => (conflicts.data.value ?? []).filter((c) => calendarOf(c)))
 const open = computed(() => known.value.filter((c) => c.state === 'open'))
 const dealt = computed(() => known.value.filter((c) => c.state === 'acknowledged'))
+const { shown, left, more } = useMore(open, 40)
 const past = computed(() =>
   [...(over.data.value ?? [])].filter((c) => calendarOf(c)).sort((a, b) => b.start.localeCompare(a.start)),
 )
@@ -28,7 +31,8 @@ const past = computed(() =>
       Nothing is double booked{{ dealt.length > 0 ? ' that nobody deals with' : '' }}.
     </p>
     <h2 v-else>{{ count(open.length, 'conflict is', 'conflicts are') }} waiting for somebody</h2>
-    <ConflictNote v-for="c in open" :key="c.id" :conflict="c" :calendar="calendarOf(c)!" named />
+    <ConflictNote v-for="c in shown" :key="c.id" :conflict="c" :calendar="calendarOf(c)!" named />
+    <el-button v-if="left > 0" class="over" @click="more">Show more ({{ left }})</el-button>
     <template v-if="dealt.length > 0">
       <h2>{{ count(dealt.length, 'is', 'are') }} being dealt with</h2>
       <ConflictNote v-for="c in dealt" :key="c.id" :conflict="c" :calendar="calendarOf(c)!" named />

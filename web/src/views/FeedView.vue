@@ -1,14 +1,27 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
-import type { Color } from '@/data/api'
-import { removals, useCalendars, useEditFeed, useFeeds, usePlatforms, useReadFeed } from '@/data/queries'
+import type { Color, Schemas } from '@/data/api'
+import {
+  removals,
+  useCalendars,
+  useEditFeed,
+  useFeeds,
+  usePlatforms,
+  useReadFeed,
+  useTryFeedEdit,
+  useTryFile,
+} from '@/data/queries'
+import { useCareful } from '@/logic/careful'
 import { count } from '@/logic/dates'
+import { sent, type FeedFile } from '@/logic/files'
 import { useProblems } from '@/logic/form'
 import { useRemoval } from '@/logic/removal'
 import { isolated } from '@/logic/origin'
 import { readingWords, scheduleOf, scheduleWords, whenOf, type When } from '@/logic/words'
 import ColorSelect from '@/parts/ColorSelect.vue'
+import EffectDialog from '@/parts/EffectDialog.vue'
+import FileChoice from '@/parts/FileChoice.vue'
 import FeedReadings from '@/parts/FeedReadings.vue'
 import FeedTag from '@/parts/FeedTag.vue'
 import HeldNotice from '@/parts/HeldNotice.vue'
@@ -35,7 +48,16 @@ const counts = computed(() =>
 )
 
 const editing = ref(false)
-const form = ref({ revision: 0, name: '', platform: '', color: 'teal' as Color, when: null as When | null, url: '' })
+const form = ref({
+  revision: 0,
+  name: '',
+  platform: '',
+  color: 'teal' as Color,
+  when: null as When | null,
+  url: '',
+  categories: '',
+  entryClass: '' as NonNullable<Schemas['EntryClass']>,
+})
 function begin() {
   if (!feed.value) return
   const f = feed.value
@@ -45,8 +67,10 @@ function begin() {
     name: f.name,
     platform: f.platform.name,
     color: f.color,
-    when: whenOf(f),
+    when: f.uploaded ? null : whenOf(f),
     url: '',
+    categories: f.categories.join(', '),
+    entryClass: f.class,
   }
   editing.value = true
 }
@@ -61,15 +85,61 @@ function pause() {
   pausing.mutate({ id, body: { revision, paused: state !== 'paused' } })
 }
 
-async function save() {
-  const { revision, name, platform, color, when, url } = form.value
-  const done = await problems.attempt(() =>
-    edit.mutateAsync({
-      id: id.value,
-      body: { revision, name, platform, color, ...(when ? scheduleOf(when) : {}), url: url.trim() || undefined },
-    }),
+const look = useTryFeedEdit()
+const careful = useCareful()
+/** Changes it, once it is agreed what that opens. */
+const change = (what: string, body: Schemas['FeedEdit'], then: () => void = () => undefined) =>
+  problems.attempt(() =>
+    careful.attempt(
+      what,
+      () => look.mutateAsync({ id: id.value, body }),
+      async () => {
+        await edit.mutateAsync({ id: id.value, body })
+        then()
+      },
+    ),
   )
-  if (done) editing.value = false
+
+const save = () => {
+  const { revision, name, platform, color, when, url, categories, entryClass } = form.value
+  const body: Schemas['FeedEdit'] = {
+    revision,
+    name,
+    platform,
+    color,
+    ...(when ? scheduleOf(when) : {}),
+    categories: categories.split(',').flatMap((c) => c.trim() || []),
+    class: entryClass,
+  }
+  const done = () => (editing.value = false)
+  if (url.trim()) return change('Another link', { ...body, url: url.trim() }, done)
+  return problems.attempt(async () => {
+    await edit.mutateAsync({ id: id.value, body })
+    done()
+  })
+}
+
+/** The archive of which one calendar is to be chosen. */
+const archive = ref<{ file: FeedFile; names: string[] } | null>(null)
+async function replace(file: FeedFile) {
+  archive.value = null
+  const revision = feed.value?.revision ?? 0
+  await problems.attempt(async () => {
+    const [trial] = await tryFile.mutateAsync(file)
+    if (trial?.offers.length) archive.value = { file, names: trial.offers.map((o) => o.name) }
+    else if (trial?.problem) throw new Error(trial.problem.charAt(0).toUpperCase() + trial.problem.slice(1))
+    else await change('A newer file', { revision, file })
+  })
+}
+const tryFile = useTryFile()
+const chosen = async ([file]: File[]) => file && replace(await sent(file))
+
+/** It is not read any more, and what it shows stays. */
+async function snapshot() {
+  removal.asking.value = null
+  await problems.attempt(() =>
+    edit.mutateAsync({ id: id.value, body: { revision: feed.value?.revision ?? 0, snapshot: true } }),
+  )
 }
 </script>
 
@@ -79,9 +149,10 @@ async function save() {
     <div class="head">
       <h1><FeedTag :color="feed.color" :label="feed.name" /></h1>
       <div class="act">
-        <el-button :loading="read.isPending.value" @click="read.mutate(feed.id)">Read now</el-button>
+        <FileChoice v-if="feed.uploaded" label="Upload a newer file" @chosen="chosen" />
+        <el-button v-else :loading="read.isPending.value" @click="read.mutate({ id: feed.id })">Read now</el-button>
         <el-button @click="begin">Change</el-button>
-        <el-button :loading="pausing.isPending.value" @click="pause">{{
+        <el-button v-if="!feed.uploaded" :loading="pausing.isPending.value" @click="pause">{{
           feed.state === 'paused' ? 'Resume' : 'Pause'
         }}</el-button>
         <el-button text type="danger" @click="removal.remove(feed.name, removals.feed(feed.id))">Remove</el-button>
@@ -93,12 +164,31 @@ async function save() {
     <p class="standing">
       <StateWord :state="feed.state" /> since <TimeAgo :at="feed.since" />. Last good reading
       <TimeAgo :at="feed.lastGood" />, with {{ count(feed.entries, 'entry', 'entries') }};
-      <template v-if="feed.nextDue">next <TimeAgo :at="feed.nextDue" /></template
-      ><template v-else>not read again</template>, {{ scheduleWords(feed) }}.
+      <template v-if="feed.uploaded">it stays as it is until a newer file replaces it</template
+      ><template v-else-if="feed.nextDue">next <TimeAgo :at="feed.nextDue" />, {{ scheduleWords(feed) }}</template
+      ><template v-else>not read again, {{ scheduleWords(feed) }}</template
+      >.
     </p>
     <p class="soft">
       <router-link :to="`/platforms/${feed.platform.id}`">{{ feed.platform.name }}</router-link> · {{ feed.address }}
     </p>
+    <p v-if="feed.categories.length > 0 || feed.class" class="soft">
+      All it brings in:
+      {{ [...feed.categories, ...(feed.class ? [`${feed.class}, where it says nothing itself`] : [])].join(', ') }}.
+    </p>
+    <p v-if="!editing && problems.all.value" role="alert" class="failed">{{ problems.all.value }}</p>
+    <div v-if="archive" class="note">
+      <p>There are several calendars in {{ archive.file.name }}. Which is it?</p>
+      <div class="act">
+        <el-button
+          v-for="name in archive.names"
+          :key="name"
+          size="small"
+          @click="replace({ ...archive.file, inside: name })"
+          >{{ isolated(name) }}</el-button
+        >
+      </div>
+    </div>
     <p v-if="feed.lastReading?.outcome === 'failed'" class="note alarm">
       {{ readingWords(feed.lastReading) }}. What is shown of it stays as it was.
     </p>
@@ -118,13 +208,26 @@ async function save() {
       </el-form-item>
       <el-form-item label="Colour" :error="problems.of('color')"><ColorSelect v-model="form.color" /></el-form-item>
       <ScheduleFields v-model="form.when" :error="problems.of('every') || problems.of('schedule')" />
-      <el-form-item label="New link" :error="problems.of('url')">
-        <el-input v-model="form.url" placeholder="leave empty to keep the link" />
-        <p class="soft small">It is read before anything is changed.</p>
+      <el-form-item label="Categories that all of it has" :error="problems.of('categories')">
+        <el-input v-model="form.categories" placeholder="none; separated by commas" />
+      </el-form-item>
+      <el-form-item label="Who may see what says nothing of it itself" :error="problems.of('class')">
+        <el-radio-group v-model="form.entryClass">
+          <el-radio value="">it is not said</el-radio>
+          <el-radio value="public">everybody</el-radio>
+          <el-radio value="private">the times only</el-radio>
+          <el-radio value="confidential">confidential</el-radio>
+        </el-radio-group>
+      </el-form-item>
+      <el-form-item :label="feed.uploaded ? 'A link instead of the file' : 'New link'" :error="problems.of('url')">
+        <el-input v-model="form.url" placeholder="leave empty to keep it as it is" />
+        <p class="soft small">It is read before anything is changed, and you see what that opens.</p>
       </el-form-item>
       <p v-if="problems.rest.value" role="alert" class="failed">{{ problems.rest.value }}</p>
       <div class="act">
-        <el-button type="primary" native-type="submit" :loading="edit.isPending.value">Save</el-button>
+        <el-button type="primary" native-type="submit" :loading="edit.isPending.value || look.isPending.value"
+          >Save</el-button
+        >
         <el-button v-if="problems.stale.value" @click="begin">Show it as it is now</el-button>
         <el-button text @click="editing = false">Not now</el-button>
       </div>
@@ -156,7 +259,18 @@ async function save() {
       </p>
       <FeedReadings :feed="feed.id" class="readings" />
     </section>
-    <LossDialog :asking="removal.asking.value" @agree="removal.agree" @close="removal.asking.value = null" />
+    <LossDialog :asking="removal.asking.value" @agree="removal.agree" @close="removal.asking.value = null">
+      <p v-if="!feed.uploaded">
+        Or keep what it showed last: it is then not read any more, its link is forgotten, and its bookings stay.
+        <el-button size="small" @click="snapshot">Keep its bookings</el-button>
+      </p>
+    </LossDialog>
+    <EffectDialog
+      :asking="careful.asking.value"
+      :busy="edit.isPending.value"
+      @agree="problems.attempt(careful.agree)"
+      @leave="careful.leave"
+    />
   </div>
   <p v-else-if="feeds.data.value">
     There is no such feed: it may have been removed. <router-link to="/feeds">All feeds</router-link>

@@ -1,8 +1,10 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { computed, ref } from 'vue'
+import type { Calendar } from '@/data/api'
 import { useCalendars, useFeeds, usePublications } from '@/data/queries'
 import { count } from '@/logic/dates'
 import { directionsOf, gapOf, type Cell } from '@/logic/today'
+import { hasWords, useMore } from '@/logic/more'
 import FeedTag from '@/parts/FeedTag.vue'
 import StateWord from '@/parts/StateWord.vue'
 import TimeAgo from '@/parts/TimeAgo.vue'
@@ -23,12 +25,31 @@ const ids = computed(
 )
 const idOf = (name: string) => ids.value.get(name)
 const gaps = computed(() => directions.value.gaps)
+const search = ref('')
+const wanted = ref<boolean>() // whether to show what needs nobody; left out: as it fits
+const few = 12 // calendars, up to which all are shown
 const used = (c: Cell) => c.feeds.length > 0 || c.publication !== undefined
-/** Calendars that lack a direction come first. */
-const all = computed(() => {
-  const lacks = new Set(gaps.value.map((g) => g.calendar.id))
-  return [...(calendars.data.value ?? [])].sort((a, b) => Number(lacks.has(b.id)) - Number(lacks.has(a.id)))
+const everything = computed(() => wanted.value ?? (calendars.data.value?.length ?? 0) <= few)
+/** Whether somebody is to look at a calendar: a direction is missing, a feed is not fresh, or nobody came. */
+const needs = computed(() => {
+  const ids = new Set(gaps.value.map((g) => g.calendar.id))
+  for (const f of feeds.data.value ?? []) if (f.state !== 'fresh') for (const c of f.calendars) ids.add(c)
+  for (const p of publications.data.value ?? []) if (!p.lastPickup) ids.add(p.calendar)
+  return ids
 })
+/** What needs somebody comes first. */
+const found = computed(() =>
+  [...(calendars.data.value ?? [])]
+    .filter((c) => (everything.value || search.value || needs.value.has(c.id)) && hasWords(c.name, search.value))
+    .sort((a, b) => Number(needs.value.has(b.id)) - Number(needs.value.has(a.id))),
+)
+const { shown, left, more } = useMore(found, 25)
+/** A column for each platform, or where there are too many, a card for each that a calendar is on. */
+const cards = computed(() => platforms.value.length > 8)
+const cellsOf = (c: Calendar) => {
+  const cells = platforms.value.map((p) => directions.value.cell(c, p))
+  return cards.value ? cells.filter(used) : cells
+}
 const ready = computed(() => calendars.data.value && feeds.data.value && publications.data.value)
 const failed = computed(() => calendars.error.value ?? feeds.error.value ?? publications.error.value)
 </script>
@@ -46,9 +67,25 @@ const failed = computed(() => calendars.error.value ?? feeds.error.value ?? publ
     <p v-if="platforms.length === 0">
       Nothing comes in and nothing goes out yet: <router-link to="/feeds">subscribe to a feed</router-link> first.
     </p>
-    <div v-else class="scroll" role="region" aria-label="Calendars and platforms" tabindex="0">
+    <div v-if="(calendars.data.value?.length ?? 0) > few" class="look">
+      <el-input v-model="search" clearable placeholder="Calendar" aria-label="Look for calendars" />
+      <el-button @click="wanted = !everything">{{
+        everything ? 'Only what needs somebody' : `All ${calendars.data.value?.length} calendars`
+      }}</el-button>
+    </div>
+    <p v-if="platforms.length > 0 && found.length === 0" class="calm">
+      {{ search ? 'There is no such calendar.' : 'No calendar needs anybody.' }}
+    </p>
+    <div
+      v-else-if="platforms.length > 0"
+      class="scroll"
+      :class="{ cards }"
+      role="region"
+      aria-label="Calendars and platforms"
+      tabindex="0"
+    >
       <table>
-        <thead>
+        <thead v-if="!cards">
           <tr>
             <td />
             <th v-for="p in platforms" :key="p" scope="col">
@@ -58,16 +95,11 @@ const failed = computed(() => calendars.error.value ?? feeds.error.value ?? publ
           </tr>
         </thead>
         <tbody>
-          <tr v-for="c in all" :key="c.id">
+          <tr v-for="c in shown" :key="c.id">
             <th scope="row">
               <router-link :to="`/calendars/${c.id}`">{{ c.name }}</router-link>
             </th>
-            <td
-              v-for="x in platforms.map((p) => directions.cell(c, p))"
-              :key="x.platform"
-              :class="{ unused: !used(x) }"
-              :data-platform="x.platform"
-            >
+            <td v-for="x in cellsOf(c)" :key="x.platform" :class="{ unused: !used(x) }" :data-platform="x.platform">
               <template v-if="used(x)">
                 <div class="half" :class="{ missing: gapOf(x) === 'in' }">
                   <span class="way">in</span>
@@ -107,6 +139,7 @@ const failed = computed(() => calendars.error.value ?? feeds.error.value ?? publ
         </tbody>
       </table>
     </div>
+    <el-button v-if="left > 0" class="more" @click="more">Show more ({{ left }})</el-button>
   </div>
   <p v-else-if="failed" role="alert">{{ failed.message }}</p>
 </template>
@@ -174,6 +207,38 @@ tbody td {
 .thing a {
   color: var(--ink);
 }
+.look {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 0.5rem;
+  max-width: 34rem;
+  margin-bottom: 0.8rem;
+}
+.look .el-input {
+  flex: 1 1 12rem;
+}
+.calm {
+  color: var(--calm);
+}
+.more {
+  margin-top: 0.8rem;
+}
+.cards tr {
+  display: grid;
+  grid-template-columns: 13rem repeat(auto-fill, minmax(13rem, 1fr));
+  gap: 0.5rem;
+  padding: 0.5rem 0;
+}
+.cards tbody td {
+  border: 1px solid var(--line);
+  background: var(--paper-raised);
+}
+.cards tbody td::before {
+  content: attr(data-platform);
+  display: block;
+  font-weight: 600;
+  padding: 0.35rem 0.6rem 0;
+}
 .missing {
   background: var(--caution-soft);
   box-shadow: inset 4px 0 0 var(--caution);
@@ -186,6 +251,7 @@ tbody td {
     display: none;
   }
   tr,
+  .cards tr,
   tbody,
   table {
     display: block;

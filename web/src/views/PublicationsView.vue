@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { useClipboard } from '@vueuse/core'
 import { computed, ref } from 'vue'
+import { useRoute } from 'vue-router'
 import type { Publication } from '@/data/api'
 import {
   removals,
@@ -12,6 +13,7 @@ import {
 } from '@/data/queries'
 import { count } from '@/logic/dates'
 import { useProblems } from '@/logic/form'
+import { hasWords, useMore } from '@/logic/more'
 import { useRemoval } from '@/logic/removal'
 import { directionsOf } from '@/logic/today'
 import LossDialog from '@/parts/LossDialog.vue'
@@ -26,7 +28,20 @@ const problems = useProblems()
 const { copy } = useClipboard({ legacy: true })
 const copied = ref<number>()
 
-const name = (calendar: number) => calendars.data.value?.find((c) => c.id === calendar)?.name ?? ''
+const names = computed(() => new Map((calendars.data.value ?? []).map((c) => [c.id, c.name])))
+const name = (calendar: number) => names.value.get(calendar) ?? ''
+const search = ref('')
+const found = computed(() =>
+  (publications.data.value ?? []).filter((p) =>
+    hasWords(`${p.name} ${p.platform.name} ${name(p.calendar)}`, search.value),
+  ),
+)
+/** One that a link leads to is shown wherever it is in the list. */
+const route = useRoute()
+const aim = computed(() => Number(/^#p(\d+)$/.exec(route.hash)?.[1]))
+const ordered = computed(() => [...found.value].sort((a, b) => Number(b.id === aim.value) - Number(a.id === aim.value)))
+const { shown, left, more } = useMore(ordered, 40)
+const mostMissing = 12
 
 /** Platforms that we read for a calendar but that get nothing back. */
 const missing = computed(() =>
@@ -68,10 +83,22 @@ async function copyLink(p: Publication) {
     Each platform gets a link of its own. Have the platform import it: it then blocks what the others have sold, and
     never its own bookings.
   </p>
-  <p v-for="m in missing" :key="`${m.calendar.id}${m.platform}`" class="caution">
+  <p v-for="m in missing.slice(0, mostMissing)" :key="`${m.calendar.id}${m.platform}`" class="caution">
     {{ m.platform }} does not get {{ m.calendar.name }} back, so it can sell what is taken elsewhere.
     <el-button size="small" type="primary" @click="publish(m.calendar.id, m.platform)">Make its link</el-button>
   </p>
+  <p v-if="missing.length > mostMissing" class="caution">
+    {{ missing.length - mostMissing }} more directions are missing:
+    <router-link to="/both-ways">look at them</router-link>.
+  </p>
+  <el-input
+    v-if="(publications.data.value?.length ?? 0) > 12"
+    v-model="search"
+    clearable
+    class="look"
+    placeholder="Name, platform or calendar"
+    aria-label="Look for publications"
+  />
   <p v-if="problems.all.value || removal.error.value" role="alert" class="failed">
     {{ problems.all.value || removal.error.value }}
   </p>
@@ -79,7 +106,7 @@ async function copyLink(p: Publication) {
     Nothing to give back yet: <router-link to="/feeds">subscribe to a feed</router-link> first.
   </p>
   <ul class="list lines">
-    <li v-for="p in publications.data.value ?? []" :id="`p${p.id}`" :key="p.id">
+    <li v-for="p in shown" :id="`p${p.id}`" :key="p.id">
       <div>
         <h2>{{ p.platform.name }}</h2>
         <p class="soft small">{{ p.name }} · {{ name(p.calendar) }}, times only</p>
@@ -115,10 +142,15 @@ async function copyLink(p: Publication) {
       <PublicationPickups v-if="open === p.id" :publication="p.id" class="pickups" />
     </li>
   </ul>
+  <el-button v-if="left > 0" @click="more">Show more ({{ left }})</el-button>
   <LossDialog :asking="removal.asking.value" @agree="removal.agree" @close="removal.asking.value = null" />
 </template>
 
 <style scoped>
+.look {
+  max-width: 24rem;
+  margin: 0.6rem 0;
+}
 .lead {
   max-width: 46rem;
   margin: 0.3rem 0 1rem;

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed } from 'vue'
+import { computed, ref } from 'vue'
 import type { Conflict, Feed } from '@/data/api'
 import {
   useAllBookings,
@@ -32,7 +32,7 @@ const shown = useAllBookings(from, to)
 const days = computed(() =>
   [0, 1].map((n) => {
     const date = addDays(today.value, n)
-    return { date, word: n === 0 ? 'Today' : 'Tomorrow', ...movementsOn(date, shown.value.bookings, all.value) }
+    return { date, word: n === 0 ? 'Today' : 'Tomorrow', ...movementsOn(date, shown.data.value ?? [], all.value) }
   }),
 )
 
@@ -76,6 +76,13 @@ const oldest = computed(
 const gaps = computed(() => directionsOf(all.value, feeds.data.value ?? [], publications.data.value ?? []).gaps)
 const never = computed(() => (publications.data.value ?? []).filter((p) => !p.lastPickup))
 const bare = computed(() => all.value.filter((c) => c.links.length === 0))
+const most = 12 // lines of a kind; more of them are a link
+const mostMoves = 25
+const allDays = ref<string[]>([]) // of which everybody is shown
+const moved = (d: (typeof days.value)[number]) => {
+  const lines = [...d.go.map((m) => ({ ...m, goes: true })), ...d.come.map((m) => ({ ...m, goes: false }))]
+  return allDays.value.includes(d.date) ? lines : lines.slice(0, mostMoves)
+}
 const failed = computed(
   () => calendars.error.value ?? feeds.error.value ?? conflicts.error.value ?? publications.error.value,
 )
@@ -102,12 +109,15 @@ const ready = computed(
             two read the other?</router-link
           >
         </li>
-        <li v-for="c in single" :key="c.id">
+        <li v-for="c in single.slice(0, most)" :key="c.id">
           <router-link :to="`/conflicts/${c.id}`">
             <strong v-if="calendarOf(c)">{{ c.calendarName }}, {{ spanWords(c.start, c.end, calendarOf(c)!) }}:</strong>
             {{ guests(c) }}</router-link
           ><span v-if="c.kind === 'tentative_clash'" class="soft"> (one of them is not firm)</span>
           <span v-if="c.kind === 'unclear'" class="soft"> (one of them may be an echo)</span>
+        </li>
+        <li v-if="single.length > most">
+          <router-link to="/conflicts">and {{ single.length - most }} more</router-link>
         </li>
       </ul>
       <p v-if="dealt.length > 0" class="soft">
@@ -140,8 +150,8 @@ const ready = computed(
     <section :class="['answer', unwell.length > 0 ? 'caution' : 'calm']" aria-label="Feeds">
       <h2 v-if="unwell.length > 0">
         <router-link to="/feeds"
-          >{{ unwell.length }} of {{ count(feeds.data.value?.length ?? 0, 'feed is', 'feeds are') }} not
-          fresh.</router-link
+          >{{ unwell.length }} of {{ count(feeds.data.value?.length ?? 0, 'feed', 'feeds') }}
+          {{ unwell.length === 1 ? 'is' : 'are' }} not fresh.</router-link
         >
       </h2>
       <h2 v-else-if="feeds.data.value?.length">
@@ -151,11 +161,14 @@ const ready = computed(
       </h2>
       <h2 v-else><router-link to="/feeds">No feed is read yet: subscribe to one.</router-link></h2>
       <ul v-if="unwell.length > 0">
-        <li v-for="f in unwell" :key="f.id">
+        <li v-for="f in unwell.slice(0, most)" :key="f.id">
           <router-link :to="`/feeds/${f.id}`"
             ><strong>{{ f.name }}</strong></router-link
           >
           is {{ f.state }} since <TimeAgo :at="f.since" />{{ whyOf(f) }}
+        </li>
+        <li v-if="unwell.length > most">
+          <router-link to="/feeds">and {{ unwell.length - most }} more</router-link>
         </li>
       </ul>
       <p v-else-if="oldest" class="soft">The oldest good reading was <TimeAgo :at="oldest" />.</p>
@@ -174,13 +187,13 @@ const ready = computed(
         <router-link to="/both-ways">Every platform is read, and gets back what the others sell.</router-link>
       </h2>
       <ul v-if="gaps.length + never.length + bare.length > 0">
-        <li v-for="c in bare" :key="`bare${c.id}`">
+        <li v-for="c in bare.slice(0, most)" :key="`bare${c.id}`">
           <router-link :to="`/calendars/${c.id}`"
             ><strong>No feed counts on {{ c.name }} yet.</strong></router-link
           >
           Nothing can be seen of it.
         </li>
-        <li v-for="g in gaps" :key="`${g.calendar.id}${g.platform}`">
+        <li v-for="g in gaps.slice(0, most)" :key="`${g.calendar.id}${g.platform}`">
           <template v-if="g.missing === 'out'">
             <router-link to="/publications"
               ><strong>{{ g.platform }} does not get {{ g.calendar.name }} back.</strong></router-link
@@ -194,11 +207,14 @@ const ready = computed(
             What it sells is not known here.
           </template>
         </li>
-        <li v-for="p in never" :key="`never${p.id}`">
+        <li v-for="p in never.slice(0, most)" :key="`never${p.id}`">
           <router-link to="/publications"
             ><strong>{{ p.platform.name }} never came for {{ p.name }}.</strong></router-link
           >
           Give it the link.
+        </li>
+        <li v-if="bare.length > most || gaps.length > most || never.length > most">
+          <router-link to="/both-ways">and more of the kind</router-link>
         </li>
       </ul>
     </section>
@@ -211,20 +227,12 @@ const ready = computed(
         <p v-if="d.come.length + d.go.length === 0" class="soft">Nobody comes or goes.</p>
         <table v-else>
           <tbody>
-            <tr v-for="m in d.go" :key="`go${m.booking.id}`">
-              <td class="word soft">{{ endWord(m.calendar) }}</td>
-              <td>
-                <strong>{{ titleOf(m.booking) }}</strong>
+            <tr v-for="m in moved(d)" :key="`${m.goes}${m.booking.id}`">
+              <td class="word" :class="{ soft: m.goes }">
+                {{ m.goes ? endWord(m.calendar) : m.clock || startWord(m.calendar) }}
               </td>
               <td>
-                <router-link :to="`/calendars/${m.calendar.id}`">{{ m.calendar.name }}</router-link>
-              </td>
-              <td class="soft n">{{ lengthWords(m.booking.start, m.booking.end, m.calendar) }}</td>
-            </tr>
-            <tr v-for="m in d.come" :key="`come${m.booking.id}`">
-              <td class="word">{{ m.clock || startWord(m.calendar) }}</td>
-              <td>
-                <strong>{{ titleOf(m.booking) }}</strong><span v-if="m.booking.tentative" class="soft">
+                <strong>{{ titleOf(m.booking) }}</strong><span v-if="m.booking.tentative && !m.goes" class="soft">
                   (tentative)</span
                 >
               </td>
@@ -235,6 +243,13 @@ const ready = computed(
             </tr>
           </tbody>
         </table>
+        <el-button
+          v-if="!allDays.includes(d.date) && d.come.length + d.go.length > mostMoves"
+          size="small"
+          text
+          @click="allDays.push(d.date)"
+          >All {{ d.come.length + d.go.length }}</el-button
+        >
       </section>
     </div>
   </div>

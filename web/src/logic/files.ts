@@ -1,0 +1,13 @@
+// Files that a person chooses instead of a link.
+import type { Schemas } from '@/data/api'
+
+export type FeedFile = Schemas['FeedFile']
+
+/** The file as it is sent: its bytes in Base64. */
+export const sent = (file: File): Promise<FeedFile> =>
+  new Promise((resolve, reject) => {
+    const reader = new FileReader()
+    reader.onerror = () => reject(new Error(`${file.name} cannot be read: choose it again`))
+    reader.onload = () => resolve({ name: file.name, content: (reader.result as string).replace(/^[^,]*,?/, '') })
+    reader.readAsDataURL(file)
+  })
