@@ -276,7 +276,7 @@ func (d *Desk) RemovePublication(ctx context.Context, id int64, confirm string) 
 	if err != nil {
 		return err
 	}
-	counts, err := d.Store.CountPublications(ctx)
+	counts, err := d.Store.CountPublications(ctx, id)
 	if err != nil {
 		return err
 	}

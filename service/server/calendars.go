@@ -118,7 +118,7 @@ func (s *server) bookingsJSON(ctx context.Context, rows []store.Calendar, first,
 	if to <= from {
 		return nil, fieldProblem(http.StatusUnprocessableEntity, "to", "the day after the last must come after the first")
 	}
-	names, err := s.names(ctx)
+	names, err := s.names(ctx, rows...)
 	if err != nil {
 		return nil, err
 	}
@@ -161,7 +161,7 @@ func (s *server) calendarJSON(ctx context.Context, id int64) (gen.Calendar, erro
 }
 
 func (s *server) calendarsJSON(ctx context.Context, rows []store.Calendar) ([]gen.Calendar, error) {
-	names, err := s.names(ctx)
+	names, err := s.names(ctx, rows...)
 	if err != nil {
 		return nil, err
 	}
@@ -204,9 +204,19 @@ type names struct {
 // onCalendar names a feed on a calendar.
 type onCalendar struct{ calendar, feed int64 }
 
-func (s *server) names(ctx context.Context) (names, error) {
+// mostNamed is up to how many calendars only what is on them is looked up.
+const mostNamed = 50
+
+// names are those that bookings are shown with on some calendars; on none: on all of them.
+func (s *server) names(ctx context.Context, on ...store.Calendar) (names, error) {
 	n := names{feeds: map[int64]store.Feed{}, links: map[int64][]store.Link{}, labels: map[onCalendar]string{}}
-	links, err := s.Store.Links(ctx) // before what they are of: a feed that is added meanwhile has none yet
+	var ids []int64
+	if len(on) <= mostNamed { // else all is asked for at once
+		for _, c := range on {
+			ids = append(ids, c.ID)
+		}
+	}
+	links, err := s.Store.Links(ctx, ids...) // before what they are of: a feed that is added meanwhile has none yet
 	if err != nil {
 		return n, err
 	}
@@ -216,7 +226,7 @@ func (s *server) names(ctx context.Context) (names, error) {
 			n.labels[onCalendar{l.CalendarID, l.FeedID}] = l.Label
 		}
 	}
-	feeds, err := s.Store.AllFeeds(ctx)
+	feeds, err := s.Store.AllFeeds(ctx, ids...)
 	for _, f := range feeds {
 		n.feeds[f.ID] = f
 	}

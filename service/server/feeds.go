@@ -185,7 +185,13 @@ func (s *server) feedsJSON(ctx context.Context, feeds []store.Feed, links []stor
 	if err != nil {
 		return nil, err
 	}
-	held, err := s.Store.CountHeld(ctx)
+	var guarded []int64
+	for _, f := range feeds {
+		if f.GuardedSince != nil {
+			guarded = append(guarded, f.ID)
+		}
+	}
+	held, err := s.Store.CountHeld(ctx, guarded...)
 	if err != nil {
 		return nil, err
 	}

@@ -67,7 +67,11 @@ func (s *server) publicationsJSON(ctx context.Context, rows []store.Publication)
 	if err != nil {
 		return nil, err
 	}
-	counts, err := s.Store.CountPublications(ctx)
+	ids := make([]int64, len(rows))
+	for i, p := range rows {
+		ids[i] = p.ID
+	}
+	counts, err := s.Store.CountPublications(ctx, ids...)
 	if err != nil {
 		return nil, err
 	}

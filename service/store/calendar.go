@@ -154,9 +154,13 @@ func (tx *Tx) SetNotices(l Link, notices string) error {
 	return tx.db.Model(&Link{}).Where("calendar_id = ? AND feed_id = ?", l.CalendarID, l.FeedID).Update("notices", notices).Error
 }
 
-// Links lists all links.
-func (s *Store) Links(ctx context.Context) ([]Link, error) {
-	return many[Link](s.db.WithContext(ctx).Order("calendar_id, feed_id"))
+// Links lists the links of some calendars; of none: all of them.
+func (s *Store) Links(ctx context.Context, calendars ...int64) ([]Link, error) {
+	db := s.db.WithContext(ctx)
+	if len(calendars) > 0 {
+		db = db.Where("calendar_id IN ?", calendars)
+	}
+	return many[Link](db.Order("calendar_id, feed_id"))
 }
 
 // LinksOf lists the links of one feed.

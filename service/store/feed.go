@@ -86,9 +86,14 @@ func (s *Store) FeedsShowing(ctx context.Context, uids []string) (map[int64]int,
 	return counts, err
 }
 
-// AllFeeds lists the removed ones too, of which there may still be bookings on record.
-func (s *Store) AllFeeds(ctx context.Context) ([]Feed, error) {
-	return many[Feed](s.db.WithContext(ctx).Omit("gaps").Order("name"))
+// AllFeeds lists the feeds that have, or had, bookings on some calendars, the removed ones too; of no calendar:
+// all of them.
+func (s *Store) AllFeeds(ctx context.Context, calendars ...int64) ([]Feed, error) {
+	db := s.db.WithContext(ctx).Omit("gaps")
+	if len(calendars) > 0 {
+		db = db.Where("id IN (SELECT feed_id FROM links WHERE calendar_id IN ? UNION SELECT feed_id FROM bookings WHERE calendar_id IN ?)", calendars, calendars)
+	}
+	return many[Feed](db.Order("name"))
 }
 
 // Feed returns a feed.

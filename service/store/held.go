@@ -45,12 +45,13 @@ func (tx *Tx) SetGuarded(f Feed, since *time.Time) error {
 }
 
 // CountHeld returns how many bookings wait for somebody, by feed.
-func (s *Store) CountHeld(ctx context.Context) (map[int64]int, error) {
-	var rows []struct {
+func (s *Store) CountHeld(ctx context.Context, feeds ...int64) (map[int64]int, error) {
+	rows, err := manyOf[struct {
 		FeedID int64
 		N      int
-	}
-	err := s.db.WithContext(ctx).Model(&Booking{}).Where("held_why = ? AND removed_at IS NULL", reading.Lost).Select("feed_id, COUNT(*) AS n").Group("feed_id").Scan(&rows).Error
+	}](feeds, func(some []int64) *gorm.DB {
+		return s.db.WithContext(ctx).Model(&Booking{}).Where("feed_id IN ? AND held_why = ? AND removed_at IS NULL", some, reading.Lost).Select("feed_id, COUNT(*) AS n").Group("feed_id")
+	})
 	counts := map[int64]int{}
 	for _, r := range rows {
 		counts[r.FeedID] = r.N

@@ -294,15 +294,16 @@ type PublicationCounts struct {
 	LastVersion   *int64
 }
 
-// CountPublications returns the counts of every publication, by its ID.
-func (s *Store) CountPublications(ctx context.Context) (map[int64]PublicationCounts, error) {
-	var rows []PublicationCounts
-	err := s.db.WithContext(ctx).Raw(`SELECT p.id AS publication_id, v.at AS version_at,
+// CountPublications returns the counts of publications, by their IDs.
+func (s *Store) CountPublications(ctx context.Context, ids ...int64) (map[int64]PublicationCounts, error) {
+	rows, err := manyOf[PublicationCounts](ids, func(some []int64) *gorm.DB {
+		return s.db.WithContext(ctx).Raw(`SELECT p.id AS publication_id, v.at AS version_at,
 		(SELECT COUNT(*) FROM carried c WHERE c.publication_id = p.id AND c.to_version = 0) AS items,
 		COALESCE((SELECT SUM(times) FROM pickups k WHERE k.publication_id = p.id), 0) AS pickups,
 		(SELECT MAX(last_at) FROM pickups k WHERE k.publication_id = p.id) AS last_pickup,
 		(SELECT version FROM pickups k WHERE k.publication_id = p.id ORDER BY last_at DESC, version DESC LIMIT 1) AS last_version
-		FROM publications p LEFT JOIN versions v ON v.publication_id = p.id AND v.version = p.version`).Scan(&rows).Error
+		FROM publications p LEFT JOIN versions v ON v.publication_id = p.id AND v.version = p.version WHERE p.id IN ?`, some)
+	})
 	counts := make(map[int64]PublicationCounts, len(rows))
 	for _, r := range rows {
 		counts[r.PublicationID] = r

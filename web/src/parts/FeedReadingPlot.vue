@@ -45,8 +45,8 @@ function draw() {
   chart.setOption(
     {
       animation: false,
-      textStyle: { fontFamily: 'inherit' },
-      grid: { left: 42, right: 46, top: 44, bottom: 26 },
+      textStyle: { fontFamily: getComputedStyle(document.body).fontFamily },
+      grid: { left: 42, right: 46, top: 46, bottom: 26 },
       legend: { top: 0, left: 0, textStyle: { color: ink } },
       tooltip: { trigger: 'axis' },
       xAxis: { type: 'time', ...axis },
@@ -55,8 +55,6 @@ function draw() {
           type: 'value',
           min: 0,
           minInterval: 1,
-          name: 'entries',
-          nameTextStyle: { color: ink },
           splitLine: { lineStyle: { color: line } },
           ...axis,
         },

@@ -18,8 +18,8 @@ const readings = useReadings(toRef(props, 'feed'))
 const all = computed(() => readings.data.value ?? [])
 const strip = computed(() => stripOf(all.value, 90))
 const { shown, left, more } = useMore(all, 30)
-const open = ref(0) // of which reading it is shown what it changed
-const toggle = (r: Reading) => (open.value = open.value === r.id ? 0 : r.id)
+const open = ref<number>() // of which reading it is shown what it changed
+const toggle = (r: Reading) => (open.value = open.value === r.id ? undefined : r.id)
 const opens = (r: Reading) => r.outcome === 'changed' || (r.remarks?.length ?? 0) > 0
 const describe = (r: Reading) =>
   `${new Date(r.finished).toLocaleString('en-GB', { dateStyle: 'medium', timeStyle: 'short' })}: ${readingWords(r)}`

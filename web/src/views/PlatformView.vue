@@ -12,6 +12,7 @@ import {
   usePublications,
 } from '@/data/queries'
 import { count } from '@/logic/dates'
+import { useMore } from '@/logic/more'
 import { useProblems } from '@/logic/form'
 import FeedTag from '@/parts/FeedTag.vue'
 import HabitLine from '@/parts/HabitLine.vue'
@@ -29,8 +30,14 @@ const habits = useHabits(id)
 const forgotten = useForgottenBlocks()
 const platform = computed(() => platforms.data.value?.find((p) => p.id === id.value))
 const own = computed(() => (feeds.data.value ?? []).filter((f) => f.platform.id === id.value))
-const others = computed(() => (feeds.data.value ?? []).filter((f) => f.platform.id !== id.value))
+const { shown: ownShown, left: ownLeft, more: ownMore } = useMore(own, 20)
+const others = computed(() =>
+  (feeds.data.value ?? []).filter((f) => f.platform.id !== id.value).map((f) => ({ value: f.id, label: f.name })),
+)
 const gets = computed(() => (publications.data.value ?? []).filter((p) => p.platform.id === id.value))
+const { shown: getsShown, left: getsLeft, more: getsMore } = useMore(gets, 20)
+const few = 2 // publications of which the pickups are shown at once
+const opened = ref<number[]>([])
 const held = computed(() => (forgotten.data.value ?? []).filter((b) => b.platform?.id === id.value))
 const calendarName = (n: number) => calendars.data.value?.find((c) => c.id === n)?.name ?? 'a calendar'
 const feedName = (n: number) => feeds.data.value?.find((f) => f.id === n)?.name ?? 'a feed'
@@ -101,7 +108,7 @@ const drop = (feed: Feed, of: number) =>
       <p v-if="own.length === 0" class="soft">
         No feed of it is read. <router-link to="/feeds">Subscribe to one</router-link>
       </p>
-      <div v-for="f in own" :key="f.id" class="feed">
+      <div v-for="f in ownShown" :key="f.id" class="feed">
         <p>
           <router-link :to="`/feeds/${f.id}`"><FeedTag :color="f.color" :label="f.name" /></router-link>,
           <StateWord :state="f.state" />, last read <TimeAgo :at="f.lastGood" />
@@ -116,24 +123,20 @@ const drop = (feed: Feed, of: number) =>
           <el-button size="small" @click="add(f, m.feed)">Yes: it shows what is sold there</el-button>
         </p>
         <div class="act">
-          <el-select
+          <el-select-v2
             v-model="chosen[f.id]"
+            :options="others"
             placeholder="It reads another feed…"
             aria-label="Feed that it reads"
             clearable
-          >
-            <el-option
-              v-for="o in others.filter((x) => !(f.mirrors ?? []).includes(x.id))"
-              :key="o.id"
-              :value="o.id"
-              :label="o.name"
-            />
-          </el-select>
+            filterable
+          />
           <el-button v-if="chosen[f.id] !== undefined" @click="add(f, chosen[f.id])"
             >It shows what is sold on {{ feedName(chosen[f.id]!) }}</el-button
           >
         </div>
       </div>
+      <el-button v-if="ownLeft > 0" size="small" @click="ownMore">Show more ({{ ownLeft }})</el-button>
       <p v-if="problems.rest.value || problems.of('mirrors')" role="alert" class="failed">
         {{ problems.of('mirrors') ?? problems.rest.value }}
       </p>
@@ -144,14 +147,16 @@ const drop = (feed: Feed, of: number) =>
       <p v-if="gets.length === 0" class="soft">
         Nothing: it can sell what is taken elsewhere. <router-link to="/publications">Give back</router-link>
       </p>
-      <div v-for="p in gets" :key="p.id" class="feed">
+      <div v-for="p in getsShown" :key="p.id" class="feed">
         <p>
           <strong>{{ p.name }}</strong>, version {{ p.version }} of {{ calendarName(p.calendar) }},
           <template v-if="p.lastPickup">picked up <TimeAgo :at="p.lastPickup" /></template
           ><template v-else>never picked up</template>
         </p>
-        <PublicationPickups :publication="p.id" />
+        <PublicationPickups v-if="gets.length <= few || opened.includes(p.id)" :publication="p.id" />
+        <el-button v-else size="small" class="open" @click="opened.push(p.id)">Pickups</el-button>
       </div>
+      <el-button v-if="getsLeft > 0" size="small" @click="getsMore">Show more ({{ getsLeft }})</el-button>
     </section>
   </div>
   <p v-else-if="platforms.data.value && !platform">
@@ -186,6 +191,10 @@ h3 {
   padding-top: 0.5rem;
   display: grid;
   gap: 0.4rem;
+}
+.open,
+section > .el-button {
+  justify-self: start;
 }
 .note {
   background: var(--caution-soft);
