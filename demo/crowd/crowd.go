@@ -1,9 +1,9 @@
 // Package crowd is a made-up harbour association with very many calendars, feeds and platforms, so that Wharf
 // can be looked at, and held to its budgets, as it is with many.
 //
-// In: how many of each, and the day on which it begins. Out: the feeds, over HTTP, and a loader that
-// subscribes to them and publishes all calendars through the API. The same size on the same day is the same
-// crowd.
+// In: how many of each, and which day it is. Out: the feeds, over HTTP, and a loader that
+// subscribes to them and publishes all calendars through the API. The same size is the same
+// crowd on any day, which shows what is to come then.
 package crowd
 
 import (
@@ -71,27 +71,33 @@ func (c Crowd) grain(calendar int) client.Grain {
 	return client.Night
 }
 
+// epoch is the day from which on all sales are counted, so that a later day shows the same ones.
+var epoch = span.NewDate(2026, 1, 1)
+
 // sale is a stay that a platform has sold.
 type sale struct {
+	number      int
 	first, last span.Date
 	guest       string
 }
 
 var guests = strings.Fields("Abbot Birk Corran Dufresne Eklund Fane Garrow Hallam Innis Jessop Kerr Lowe Marden Nairn Ogilvie Petrie Quill Rusk Selby Thorne Udal Voss Wray Yorke")
 
-// sales are those that the n-th platform of a calendar has sold: the platforms take turns, and now and then
-// two of them sell the same nights.
+// sales are those that the n-th platform of a calendar has sold and shows: the platforms take turns, and now
+// and then two of them sell the same nights.
 func (c Crowd) sales(calendar, n int) (all []sale) {
 	r := rand.New(rand.NewPCG(uint64(calendar), 14))
-	at := c.Today - 20 + span.Date(r.IntN(6))
+	at := epoch + span.Date(r.IntN(6))
 	for turn := 0; at < c.Today+200; turn++ {
-		s := sale{at, at + 2 + span.Date(r.IntN(6)), guests[r.IntN(len(guests))]}
+		s := sale{turn, at, at + 2 + span.Date(r.IntN(6)), guests[r.IntN(len(guests))]}
 		twice := r.IntN(400) == 0
 		if turn%c.On == n || twice && (turn+1)%c.On == n {
 			if turn%c.On != n {
 				s.guest = guests[(len(s.guest)+n)%len(guests)]
 			}
-			all = append(all, s)
+			if s.last > c.Today-20 {
+				all = append(all, s)
+			}
 		}
 		at = s.last + span.Date(r.IntN(5))
 	}
@@ -104,9 +110,9 @@ func (c Crowd) Feed(calendar, n int) []byte {
 	cal.AddText("VERSION", "2.0")
 	cal.AddText("PRODID", "-//"+c.Platform(c.platformOf(calendar, n))+"//EN")
 	cal.AddText("X-WR-CALNAME", c.Calendar(calendar))
-	for i, s := range c.sales(calendar, n) {
+	for _, s := range c.sales(calendar, n) {
 		e := &ical.Component{Name: "VEVENT"}
-		e.AddText("UID", fmt.Sprintf("%d-%d-%d@%s.example", calendar, n, i, strings.ReplaceAll(strings.ToLower(c.Platform(c.platformOf(calendar, n))), " ", "-")))
+		e.AddText("UID", fmt.Sprintf("%d-%d-%d@%s.example", calendar, n, s.number, strings.ReplaceAll(strings.ToLower(c.Platform(c.platformOf(calendar, n))), " ", "-")))
 		e.AddText("DTSTAMP", "20260101T000000Z")
 		e.Add("DTSTART", date(s.first), ical.Param{Name: "VALUE", Values: []string{"DATE"}})
 		e.Add("DTEND", date(s.last), ical.Param{Name: "VALUE", Values: []string{"DATE"}})

@@ -1,16 +1,17 @@
 <script setup lang="ts">
 import { useQueryClient } from '@tanstack/vue-query'
-import { useDark, useToggle } from '@vueuse/core'
+import { useToggle } from '@vueuse/core'
 import { computed, onUnmounted, watch } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { api, data } from './data/api'
 import { listen, live } from './data/live'
+import { useDarkPaper } from './logic/paper'
 import OpenCount from './parts/OpenCount.vue'
 
 const route = useRoute()
 const router = useRouter()
 const queryClient = useQueryClient()
-const dark = useDark({ storageKey: 'wharf-paper', disableTransition: false })
+const dark = useDarkPaper()
 const toggleDark = useToggle(dark)
 
 async function logOut() {

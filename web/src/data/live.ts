@@ -44,7 +44,10 @@ function gatherer(client: QueryClient, moment: number, pause: number) {
   let timer: ReturnType<typeof setTimeout> | undefined
   return (change: Change) => {
     if (change.topic === older.topic) {
-      void client.invalidateQueries({ predicate: (q) => q.state.dataUpdatedAt < Date.now() - told })
+      const before = Date.now() - told
+      void client.invalidateQueries({
+        predicate: ({ state }) => state.dataUpdatedAt > 0 && state.dataUpdatedAt < before, // else it is asked for just now
+      })
       return
     }
     const more = staleAfter(change)

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 // How many entries a feed has had, and what each reading brought and took.
-import { useDark, useElementSize } from '@vueuse/core'
+import { useElementSize } from '@vueuse/core'
 import { BarChart, LineChart } from 'echarts/charts'
 import { GridComponent, LegendComponent, TooltipComponent } from 'echarts/components'
 import { init, use, type EChartsType } from 'echarts/core'
@@ -9,13 +9,14 @@ import { computed, onMounted, onUnmounted, useTemplateRef, watch } from 'vue'
 import type { Reading } from '@/data/api'
 import { count } from '@/logic/dates'
 import { plotOf } from '@/logic/history'
+import { useDarkPaper } from '@/logic/paper'
 
 use([BarChart, LineChart, GridComponent, LegendComponent, TooltipComponent, CanvasRenderer])
 
 const props = defineProps<{ readings: Reading[] }>()
 const box = useTemplateRef<HTMLElement>('box')
 const { width } = useElementSize(box)
-const dark = useDark({ storageKey: 'wharf-paper' })
+const dark = useDarkPaper()
 let chart: EChartsType | undefined
 
 const plot = computed(() => plotOf(props.readings))
@@ -48,7 +49,7 @@ function draw() {
       textStyle: { fontFamily: getComputedStyle(document.body).fontFamily },
       grid: { left: 42, right: 46, top: 46, bottom: 26 },
       legend: { top: 0, left: 0, textStyle: { color: ink } },
-      tooltip: { trigger: 'axis' },
+      tooltip: { trigger: 'axis', renderMode: 'richText' }, // drawn: a page of ours takes no inline styles
       xAxis: { type: 'time', ...axis },
       yAxis: [
         {
