@@ -131,6 +131,17 @@ func (env *Env) tellTrouble(k client.Calendar) {
 	}
 }
 
+// tellUnfresh says which feeds of bookings cannot be relied on at present.
+func (env *Env) tellUnfresh(bookings []client.Booking) {
+	said := map[string]bool{}
+	for _, b := range bookings {
+		if b.Unfresh != nil && !said[b.Label] {
+			said[b.Label] = true
+			fmt.Fprintf(env.Out, "%s is %s since %s: %s. What is shown of it may be out of date.\n", clean(b.Label), b.Unfresh.State, env.when(&b.Unfresh.Since), clean(b.Unfresh.Why))
+		}
+	}
+}
+
 func (env *Env) calendarShow(ctx context.Context, c *cli.Command, api *client.Client, ref string) error {
 	k, err := calendarNamed(ctx, api, ref)
 	if err != nil {
@@ -170,6 +181,7 @@ func (env *Env) calendarShow(ctx context.Context, c *cli.Command, api *client.Cl
 		fmt.Fprintf(env.Out, "%s of what we published set aside (--echoes lists them).\n", count(echoes, "echo", "echoes"))
 	}
 	env.tellTrouble(k)
+	env.tellUnfresh(kept)
 	for _, b := range kept {
 		if b.Notices != nil && slices.Contains(*b.Notices, "dates-differ") {
 			fmt.Fprintf(env.Out, "%s on %s: %s Ask the platforms which of them is right.\n", clean(b.Title), clean(b.Label), clean(*b.Evidence))

@@ -678,8 +678,11 @@ type Booking struct {
 	Tentative bool      `json:"tentative"`
 	Title     string    `json:"title"`
 	Uid       string    `json:"uid"`
-	Units     int       `json:"units"`
-	Verdict   Verdict   `json:"verdict"`
+
+	// Unfresh That a feed cannot be relied on at present; left out where it is fresh
+	Unfresh *Unfresh `json:"unfresh,omitempty"`
+	Units   int      `json:"units"`
+	Verdict Verdict  `json:"verdict"`
 }
 
 // BookingClass Who may see it; left out where that is not said
@@ -914,6 +917,9 @@ type Feed struct {
 	// Since Since when it is in that state
 	Since time.Time `json:"since"`
 	State FeedState `json:"state"`
+
+	// Unfresh That a feed cannot be relied on at present; left out where it is fresh
+	Unfresh *Unfresh `json:"unfresh,omitempty"`
 
 	// Uploaded Whether it is a file that is not read by itself; left out where it is read
 	Uploaded *bool `json:"uploaded,omitempty"`
@@ -1517,6 +1523,13 @@ type Trouble struct {
 
 	// Why A sentence
 	Why string `json:"why"`
+}
+
+// Unfresh That a feed cannot be relied on at present; left out where it is fresh
+type Unfresh struct {
+	Since time.Time `json:"since"`
+	State FeedState `json:"state"`
+	Why   string    `json:"why"`
 }
 
 // Verdict defines model for Verdict.

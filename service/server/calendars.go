@@ -199,6 +199,7 @@ type names struct {
 	platforms map[int64]gen.Platform
 	links     map[int64][]store.Link // by calendar
 	labels    map[onCalendar]string  // of the links that have one
+	unfresh   map[int64]*gen.Unfresh // of the feeds that are not
 }
 
 // onCalendar names a feed on a calendar.
@@ -233,6 +234,9 @@ func (s *server) names(ctx context.Context, on ...store.Calendar) (names, error)
 	if err != nil {
 		return n, err
 	}
+	if n.unfresh, err = s.unfresh(ctx, feeds); err != nil {
+		return n, err
+	}
 	n.platforms, err = s.platforms(ctx)
 	return n, err
 }
@@ -259,6 +263,7 @@ func (n names) booking(b store.Booking, grain span.Grain) gen.Booking {
 	if feed, ok := n.feeds[b.FeedID]; ok {
 		platform, color := n.platforms[feed.PlatformID], gen.Color(feed.Color)
 		out.Feed, out.Platform, out.Color, out.Label = &feed.ID, &platform, &color, n.label(b.CalendarID, b.FeedID)
+		out.Unfresh = n.unfresh[feed.ID]
 	}
 	out.Start, out.End = b.Span().Format(grain)
 	if categories := linesOf(b.Categories); len(categories) > 0 {

@@ -185,6 +185,10 @@ func (s *server) feedsJSON(ctx context.Context, feeds []store.Feed, links []stor
 	if err != nil {
 		return nil, err
 	}
+	unfresh, err := s.unfresh(ctx, feeds)
+	if err != nil {
+		return nil, err
+	}
 	var guarded []int64
 	for _, f := range feeds {
 		if f.GuardedSince != nil {
@@ -203,7 +207,7 @@ func (s *server) feedsJSON(ctx context.Context, feeds []store.Feed, links []stor
 	for i, f := range feeds {
 		state, since := refresh.State(f, s.Now())
 		all[i] = gen.Feed{Id: f.ID, Name: f.Name, Revision: f.Revision, Platform: platforms[f.PlatformID], Color: gen.Color(f.Color), Address: f.Address, Uploaded: optional(f.Uploaded()), Categories: linesOf(f.Categories), Class: gen.EntryClass(strings.ToLower(f.Class)),
-			State: gen.FeedState(state), Since: since, Every: f.EverySeconds, Schedule: refresh.ScheduleOf(f).String(), NextDue: dueJSON(f), LastGood: f.LastGoodEnd,
+			State: gen.FeedState(state), Since: since, Every: f.EverySeconds, Schedule: refresh.ScheduleOf(f).String(), NextDue: dueJSON(f), Unfresh: unfresh[f.ID], LastGood: f.LastGoodEnd,
 			Entries: f.Entries, Readings: f.Readings, Calendars: calendars[f.ID], Remarks: linesOf(f.Remarks), Held: optional(held[f.ID])}
 		if all[i].Calendars == nil {
 			all[i].Calendars = []int64{}

@@ -1184,6 +1184,13 @@ export interface components {
             /** @description Feeds whose platforms its own is linked to directly, so that it reflects what is sold there */
             mirrors?: number[];
         };
+        /** @description That a feed cannot be relied on at present; left out where it is fresh */
+        Unfresh: {
+            state: components["schemas"]["FeedState"];
+            /** Format: date-time */
+            since: string;
+            why: string;
+        };
         /** @enum {string} */
         FeedState: "fresh" | "late" | "failing" | "guarded" | "paused";
         /** @description When it is read, instead of every so many seconds: 'every 15m', 'every 6h from 02:30 America/Halifax', 'at 06:00,18:00 Europe/Lisbon', or 'once' */
@@ -1211,6 +1218,7 @@ export interface components {
             /** @description Seconds between readings, about; 0 for one that is read once */
             every: number;
             schedule: components["schemas"]["Schedule"];
+            unfresh?: components["schemas"]["Unfresh"];
             /**
              * Format: date-time
              * @description Left out where it is not read again
@@ -1470,6 +1478,7 @@ export interface components {
              * @description The booking that it reflects, or may reflect
              */
             reflects?: number;
+            unfresh?: components["schemas"]["Unfresh"];
         };
         /** @description Which booking was there first; left out when nothing tells */
         First: {

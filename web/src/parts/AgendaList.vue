@@ -85,7 +85,8 @@ const clashing = (booking: Booking, conflicts: Conflict[]) =>
           <template v-if="calendars.length > 1">{{ calendar.name }} · </template>{{ b.label }},
           {{ lengthWords(b.start, b.end, calendar) }}<template v-if="b.start === day">, begins</template
           ><template v-if="b.verdict === 'echo'">, echo</template><template v-if="b.tentative">, tentative</template
-          ><template v-if="!b.blocks">, shown only</template>
+          ><template v-if="!b.blocks">, shown only</template
+          ><template v-if="b.unfresh">, its feed is {{ b.unfresh.state }}</template>
         </span>
       </button>
     </li>

@@ -154,7 +154,8 @@ watch(
 function describe(b: Booking, calendar: Calendar): string {
   const kind = b.verdict === 'echo' ? 'echo' : b.tentative ? 'tentative' : b.blocks ? '' : 'shown only'
   const span = `${spanWords(b.start, b.end, calendar)} (${lengthWords(b.start, b.end, calendar)})`
-  return [titleOf(b), b.label, span, kind].filter(Boolean).join(', ')
+  const unfresh = b.unfresh ? `its feed is ${b.unfresh.state}` : ''
+  return [titleOf(b), b.label, span, kind, unfresh].filter(Boolean).join(', ')
 }
 
 /** The echo that is pointed at, of which a thread leads to its original. */
@@ -271,6 +272,7 @@ const barStyle = (bar: Placed) => ({
                 echo: !counts(bar.booking),
                 tentative: bar.booking.tentative,
                 shown: !bar.booking.blocks,
+                unfresh: bar.booking.unfresh,
                 origin: bar.booking.id === pointed?.reflects,
               }"
               :style="barStyle(bar)"

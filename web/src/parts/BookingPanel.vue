@@ -5,6 +5,7 @@ import { useBookingLife } from '@/data/queries'
 import { lengthWords, spanWords } from '@/logic/layout'
 import AnswerForm from './AnswerForm.vue'
 import FeedTag from './FeedTag.vue'
+import StateWord from './StateWord.vue'
 import TimeAgo from './TimeAgo.vue'
 import { isolated, titleOf } from '@/logic/origin'
 
@@ -41,6 +42,10 @@ const notices: Record<string, string> = {
       <p class="feed">
         <FeedTag :color="booking.color" :label="booking.label" />
         <span class="soft">({{ booking.platform?.name ?? 'entered here, in no feed' }})</span>
+      </p>
+      <p v-if="booking.unfresh" class="note">
+        <StateWord :state="booking.unfresh.state" /> since <TimeAgo :at="booking.unfresh.since" />:
+        {{ isolated(booking.unfresh.why) }}. What is shown of this feed may be out of date.
       </p>
       <p v-if="booking.verdict === 'echo'" class="note">
         <strong>An echo: it counts for nothing.</strong> {{ booking.evidence }}

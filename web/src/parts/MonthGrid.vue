@@ -32,7 +32,8 @@ const headHeight = 1.6
 function describe(b: Booking): string {
   const kind = b.verdict === 'echo' ? 'echo' : b.tentative ? 'tentative' : b.blocks ? '' : 'shown only'
   const span = `${spanWords(b.start, b.end, props.calendar)} (${lengthWords(b.start, b.end, props.calendar)})`
-  return [titleOf(b), b.label, span, kind].filter(Boolean).join(', ')
+  const unfresh = b.unfresh ? `its feed is ${b.unfresh.state}` : ''
+  return [titleOf(b), b.label, span, kind, unfresh].filter(Boolean).join(', ')
 }
 
 /** The echo that is pointed at, of which a thread leads to its original. */
@@ -57,6 +58,7 @@ const classes = (bar: Bar) => ({
   echo: !counts(bar.booking),
   tentative: bar.booking.tentative,
   shown: !bar.booking.blocks,
+  unfresh: bar.booking.unfresh,
   begins: bar.begins,
   ends: bar.ends,
 })

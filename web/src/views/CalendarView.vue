@@ -6,7 +6,7 @@ import type { Booking } from '@/data/api'
 import { useBookings, useCalendars, useConflicts, useFeeds } from '@/data/queries'
 import { addDays, addMonths, count, firstOfMonth, monday, monthName, shortDay, todayIn } from '@/logic/dates'
 import { useClock } from '@/logic/now'
-import { isHidden, titleOf } from '@/logic/origin'
+import { isHidden, isolated, titleOf } from '@/logic/origin'
 import { useShown } from '@/logic/shown'
 import AgendaList from '@/parts/AgendaList.vue'
 import BookingPanel from '@/parts/BookingPanel.vue'
@@ -85,8 +85,9 @@ const panel = ref<Booking | null>(null)
       is tried again <TimeAgo :at="calendar.trouble.retry" />.
     </p>
     <p v-for="f in unwell" :key="f.id" class="caution">
-      <router-link :to="`/feeds/${f.id}`">{{ f.name }}</router-link> is {{ f.state }}: what is shown of it may be out of
-      date.
+      <router-link :to="`/feeds/${f.id}`">{{ f.name }}</router-link> is {{ f.state
+      }}<template v-if="f.unfresh"> since <TimeAgo :at="f.unfresh.since" />: {{ isolated(f.unfresh.why) }}</template
+      >. What is shown of it may be out of date.
     </p>
     <template v-for="link in calendar.links" :key="link.feed">
       <p v-for="notice in link.notices" :key="notice" class="caution">{{ link.label }}: {{ notice }}.</p>

@@ -114,7 +114,12 @@ const exact = (at: string) => new Date(at).toLocaleString('en-GB', { dateStyle: 
           /></router-link>
           <FeedTag v-else :label="b.label" />
           <span v-if="b.platform" class="soft"
-            >, <router-link :to="`/platforms/${b.platform.id}`">{{ b.platform.name }}</router-link></span
+            >, <router-link :to="`/platforms/${b.platform.id}`">{{ b.platform.name }}</router-link><template
+              v-if="b.unfresh"
+            >
+              (its feed is <router-link :to="`/feeds/${b.feed}`">{{ b.unfresh.state }}</router-link> since
+              <TimeAgo :at="b.unfresh.since" />)</template
+            ></span
           >
           <span class="soft">, {{ b.tentative ? 'tentative' : 'firm' }}</span>
         </p>

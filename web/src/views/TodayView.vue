@@ -59,12 +59,7 @@ const calendarOf = (c: Conflict) => byID.value.get(c.calendar)
 const guests = (c: Conflict) => c.bookings.map((b) => titleOf(b)).join(' and ')
 
 const stuck = computed(() => all.value.filter((c) => c.trouble))
-const whyOf = (f: Feed): string =>
-  f.state === 'guarded'
-    ? `: ${count(f.held ?? 0, 'booking', 'bookings')} that it does not show any more stand until you look`
-    : f.lastReading?.message
-      ? `: ${f.lastReading.message}`
-      : ''
+const whyOf = (f: Feed): string => (f.unfresh ? `: ${f.unfresh.why}` : '')
 const unwell = computed(() => (feeds.data.value ?? []).filter((f) => f.state !== 'fresh'))
 const oldest = computed(
   () =>
