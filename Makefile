@@ -54,12 +54,13 @@ test-days: check-tools test-tools ## the tests that depend on the date, on twent
 	@mkdir -p .test/days
 	$(GO) run ./internal/localdb/withdb .test/days $(GO) run ./e2e/days
 
-bench: tools ## benchmarks: core beside general libraries, publications beside a bare handler, a refresh cycle, hostile feeds; the simulation with seeds of its own
+bench: tools ## benchmarks: core beside general libraries, publications beside a bare handler, a refresh cycle, hostile feeds, two processes under mixed faults; the simulation with seeds of its own
 	cd bench && $(GO) run ./reading
 	cd bench && $(GO) test -run "^$$" -bench . -count 3
 	cd bench && $(GO) run ./serving
 	cd bench && $(GO) run ./cycle
 	cd bench && $(GO) run ./hostile
+	cd bench && $(GO) run ./soak
 	$(GO) run ./sim/play
 
 mutate: ## take the clauses of core/echo away one by one, and see which no case misses (about two minutes)

@@ -145,7 +145,7 @@ func refresherOf(c Config, s *store.Store, box *secret.Box) (*refresh.Refresher,
 	}
 	readings := prometheus.NewHistogramVec(prometheus.HistogramOpts{Name: "wharf_readings_seconds", Help: "Readings of feeds by outcome."}, []string{"outcome"})
 	lateness := prometheus.NewHistogram(prometheus.HistogramOpts{Name: "wharf_readings_late_seconds", Help: "From when a feed was due to when its reading began.",
-		Buckets: []float64{.01, .025, .05, .1, .25, .5, 1, 2.5, 5, 10, 30, 60, 300}})
+		Buckets: []float64{.001, .0025, .005, .01, .025, .05, .1, .25, .5, 1, 2.5, 5, 10, 30, 60, 300}})
 	combined := prometheus.NewHistogram(prometheus.HistogramOpts{Name: "wharf_combine_seconds", Help: "Combinations of calendars."})
 	registry := prometheus.NewRegistry()
 	registry.MustRegister(readings, lateness, combined, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))

@@ -31,8 +31,9 @@ type Rig struct {
 	API  *client.Client
 	PID  int // of the service
 
-	db  *localdb.Server
-	cmd *exec.Cmd
+	db     *localdb.Server
+	cmd    *exec.Cmd
+	others []*exec.Cmd
 }
 
 // Start builds and starts everything in a directory of its own; env are further settings.
@@ -64,30 +65,64 @@ func (r *Rig) start(ctx context.Context, env []string) (err error) {
 		return err
 	}
 	r.DSN = r.db.DSN("wharf")
-	address, err := FreeAddress()
+	out, err := r.serve(ctx, binary, &r.cmd, &r.Base, env)
 	if err != nil {
-		return err
-	}
-	r.Base = "http://" + address
-	log, err := os.Create(filepath.Join(r.Dir, "log"))
-	if err != nil {
-		return err
-	}
-	defer log.Close()
-	r.cmd = exec.CommandContext(ctx, binary, "serve")
-	r.cmd.Env = append(os.Environ(), append([]string{"WHARF_LISTEN=" + address, "WHARF_DATABASE=" + r.DSN, "WHARF_KEY_FILE=" + filepath.Join(r.Dir, "key"),
-		"WHARF_ALLOW_PRIVATE=127.0.0.0/8:1-65535", "WHARF_LEAST_EVERY=1s", "WHARF_LOG_LEVEL=warn"}, env...)...)
-	r.cmd.Stderr = log
-	r.cmd.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGKILL}
-	out, err := r.cmd.StdoutPipe()
-	if err != nil {
-		return err
-	}
-	if err := r.cmd.Start(); err != nil {
 		return err
 	}
 	r.PID = r.cmd.Process.Pid
 	return r.logIn(ctx, out)
+}
+
+// Another starts one more process on the same database, and returns its base.
+func (r *Rig) Another(ctx context.Context, env ...string) (base string, err error) {
+	var cmd *exec.Cmd
+	out, err := r.serve(ctx, r.cmd.Path, &cmd, &base, env)
+	if err != nil {
+		return "", err
+	}
+	r.others = append(r.others, cmd)
+	go func() { _, _ = io.Copy(io.Discard, out) }()
+	return base, ready(ctx, base)
+}
+
+// serve runs the service at an address of its own; it returns what the service prints.
+func (r *Rig) serve(ctx context.Context, binary string, cmd **exec.Cmd, base *string, env []string) (io.Reader, error) {
+	address, err := FreeAddress()
+	if err != nil {
+		return nil, err
+	}
+	*base = "http://" + address
+	log, err := os.Create(filepath.Join(r.Dir, "log-"+strings.ReplaceAll(address, ":", "-")))
+	if err != nil {
+		return nil, err
+	}
+	defer log.Close()
+	c := exec.CommandContext(ctx, binary, "serve")
+	c.Env = append(os.Environ(), append([]string{"WHARF_LISTEN=" + address, "WHARF_DATABASE=" + r.DSN, "WHARF_KEY_FILE=" + filepath.Join(r.Dir, "key"),
+		"WHARF_ALLOW_PRIVATE=127.0.0.0/8:1-65535", "WHARF_LEAST_EVERY=1s", "WHARF_LOG_LEVEL=warn"}, env...)...)
+	c.Stderr = log
+	c.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGKILL}
+	out, err := c.StdoutPipe()
+	if err != nil {
+		return nil, err
+	}
+	*cmd = c
+	return out, c.Start()
+}
+
+// ready waits until a service answers.
+func ready(ctx context.Context, base string) error {
+	err := WaitFor(ctx, time.Minute, func() (bool, error) {
+		resp, err := http.Get(base + "/readyz")
+		if err != nil {
+			return false, nil // not yet
+		}
+		return resp.StatusCode == http.StatusOK, resp.Body.Close()
+	})
+	if err != nil {
+		return fmt.Errorf("the service does not answer: %w", err)
+	}
+	return nil
 }
 
 // logIn makes the account with the code that the service prints.
@@ -97,14 +132,8 @@ func (r *Rig) logIn(ctx context.Context, out io.Reader) error {
 	for code == "" && lines.Scan() {
 		_, code, _ = strings.Cut(lines.Text(), "/setup#")
 	}
-	if err := WaitFor(ctx, time.Minute, func() (bool, error) {
-		resp, err := http.Get(r.Base + "/readyz")
-		if err != nil {
-			return false, nil // not yet
-		}
-		return resp.StatusCode == http.StatusOK, resp.Body.Close()
-	}); err != nil {
-		return fmt.Errorf("the service does not answer: %w", err)
+	if err := ready(ctx, r.Base); err != nil {
+		return err
 	}
 	const name, password = "bench", "a password for the benchmark"
 	open, err := client.NewClient(r.Base + "/api/v1")
@@ -127,9 +156,11 @@ func (r *Rig) logIn(ctx context.Context, out io.Reader) error {
 
 // Stop ends everything and removes the directory.
 func (r *Rig) Stop() {
-	if r.cmd != nil && r.cmd.Process != nil {
-		_ = r.cmd.Process.Signal(syscall.SIGTERM) // it may have ended
-		_ = r.cmd.Wait()
+	for _, cmd := range append(r.others, r.cmd) {
+		if cmd != nil && cmd.Process != nil {
+			_ = cmd.Process.Signal(syscall.SIGTERM) // it may have ended
+			_ = cmd.Wait()
+		}
 	}
 	if r.db != nil {
 		_ = r.db.Stop()

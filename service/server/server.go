@@ -94,7 +94,7 @@ func New(c Config) (http.Handler, error) {
 	r.Use(gzip.Gzip(gzip.DefaultCompression, gzip.WithExcludedPathsRegexs([]string{`^/p/`, `^/api/v1/changes$`})))
 	r.GET("/healthz", func(g *gin.Context) { g.String(http.StatusOK, "ok\n") })
 	r.GET("/readyz", s.ready)
-	r.GET("/metrics", s.localOnly, gin.WrapH(promhttp.HandlerFor(c.Registry, promhttp.HandlerOpts{})))
+	r.GET("/metrics", s.localOnly, gin.WrapH(promhttp.HandlerFor(c.Registry, promhttp.HandlerOpts{DisableCompression: true})))
 	r.GET("/api/v1/openapi.yaml", func(g *gin.Context) { g.Data(http.StatusOK, "application/yaml", api.Contract) })
 	routes := r.Group("/api/v1", contract.validate(s), s.bound, s.authenticate)
 	handler := gen.NewStrictHandlerWithOptions(s, []gen.StrictMiddlewareFunc{detach}, gen.StrictGinServerOptions{

@@ -4,7 +4,8 @@ import { computed, ref } from 'vue'
 import { useAddFeed, useCalendars, usePlatforms, useTryLink } from '@/data/queries'
 import { count } from '@/logic/dates'
 import { sent } from '@/logic/files'
-import { linksIn, useTrials } from '@/logic/trials'
+import { useMore } from '@/logic/more'
+import { linksIn, useTrials, type Tried } from '@/logic/trials'
 import FileChoice from './FileChoice.vue'
 import TrialCard from './TrialCard.vue'
 
@@ -20,6 +21,15 @@ const trials = useTrials(
   (link) => look.mutateAsync(link),
   (body) => add.mutateAsync(body),
 )
+
+/** Those that need a person come first, once all are looked at; of very many the first are drawn. */
+const ordered = computed(() => {
+  const all = trials.rows.value
+  if (trials.looked.value < all.length) return all
+  const wrong = (r: Tried) => (r.failed || r.trial?.problem ? 0 : 1)
+  return [...all].sort((a, b) => wrong(a) - wrong(b))
+})
+const { shown, left, more } = useMore(ordered, 25)
 
 const text = ref('')
 const asks = ref(false)
@@ -97,13 +107,14 @@ function again() {
         {{ trials.good.value.length }} with a calendar. Nothing is kept yet.
       </p>
       <TrialCard
-        v-for="(row, i) in trials.rows.value"
+        v-for="row in shown"
         :key="row.url"
-        v-model="trials.rows.value[i]!"
+        :model-value="row"
         :calendars="calendars.data.value ?? []"
         @instead="trials.instead(row, $event)"
         @leave-out="trials.leaveOut(row)"
       />
+      <el-button v-if="left > 0" size="small" @click="more">Show more ({{ left }})</el-button>
       <div class="act">
         <el-button type="primary" native-type="submit" :disabled="trials.good.value.length === 0" :loading="busy">
           Subscribe to {{ trials.good.value.length === 1 ? 'it' : count(trials.good.value.length, 'feed', 'feeds') }}
