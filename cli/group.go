@@ -22,7 +22,7 @@ func (env *Env) groupCommand() *cli.Command {
 			},
 			{
 				Name: "edit", Usage: "give a group another name, or another place", ArgsUsage: "GROUP",
-				Description: "Example: wharf group edit Boats --before Berths",
+				Description: "Example: wharf group edit Ashore --before Berths",
 				Flags: []cli.Flag{&cli.StringFlag{Name: "name", Usage: "its new name"},
 					&cli.StringFlag{Name: "before", Usage: "the group before which it is to come; \"last\" to put it at the end"}, revisionFlag, jsonFlag},
 				Action: env.onOne(env.groupEdit),

@@ -106,7 +106,7 @@ func (l *loader) calendars(ctx context.Context) (map[string]int64, error) {
 		if ids[k.name] != 0 {
 			continue
 		}
-		c, err := client.Decode[client.Calendar](l.api.CreateCalendar(ctx, client.CalendarRequest{Name: k.name, Zone: zoneName, Grain: k.grain, Capacity: &k.capacity}))
+		c, err := client.Decode[client.Calendar](l.api.CreateCalendar(ctx, client.CalendarRequest{Name: k.name, Zone: zoneName, Grain: k.grain, Capacity: &k.capacity, Group: &k.group}))
 		if err != nil {
 			return nil, err
 		}

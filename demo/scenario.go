@@ -21,15 +21,16 @@ type calendar struct {
 	name     string
 	grain    client.Grain
 	capacity int
+	group    string // in which it is shown
 }
 
 var calendars = []calendar{
-	{ketch, client.Day, 1},
-	{"Guest pontoon", client.Night, 6},
-	{"Net Loft hall", client.Time, 1},
-	{"Slipway crane", client.Time, 1},
-	{"Rowing gigs", client.Time, 3},
-	{"Harbour events", client.Day, 1},
+	{ketch, client.Day, 1, "Boats"},
+	{"Guest pontoon", client.Night, 6, "Berths"},
+	{"Net Loft hall", client.Time, 1, "Ashore"},
+	{"Slipway crane", client.Time, 1, "Ashore"},
+	{"Rowing gigs", client.Time, 3, "Boats"},
+	{"Harbour events", client.Day, 1, "Ashore"},
 }
 
 const ketch = "Ketch Merrow"

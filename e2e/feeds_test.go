@@ -267,6 +267,14 @@ func TestGroups(t *testing.T) {
 	p.see(".booking")
 	assert.Equal(t, []string{"▾ Moorings", "▾ Boats", "▾ By the hour"}, eval[[]string](t, p.tab, `[...document.querySelectorAll('.group')].map((g) => g.innerText)`))
 	assert.Empty(t, p.axe())
+	p.press("Groups")
+	p.do(chromedp.Click(chromedp.CSS("button[aria-label='Boats up']")))
+	w.eventually("the groups are the other way round", func() bool {
+		return p.text(".group") == "▾ Boats"
+	})
+	p.do(fill(chromedp.CSS("input[aria-label='Name of Boats']"), "Small boats\r"))
+	w.eventually("it is renamed", func() bool { return p.text(".group") == "▾ Small boats" })
+	assert.Empty(t, p.axe())
 	for where, size := range sizes {
 		p.do(chromedp.EmulateViewport(size[0], size[1]), p.goTo("/calendars/1"))
 		p.press("Settings")

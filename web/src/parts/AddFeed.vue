@@ -31,6 +31,14 @@ const ordered = computed(() => {
 })
 const { shown, left, more } = useMore(ordered, 25)
 
+/** Those whose platform nothing tells: it is named once for all of them. */
+const nameless = computed(() => trials.good.value.filter((r) => !r.platform))
+const platform = ref('')
+function nameAll() {
+  for (const r of nameless.value) r.platform = platform.value.trim()
+  platform.value = ''
+}
+
 const text = ref('')
 const asks = ref(false)
 const user = ref('')
@@ -98,7 +106,7 @@ function again() {
         <FileChoice label="Files instead" multiple @chosen="beginFiles" />
       </div>
     </el-form>
-    <form v-else @submit.prevent="send">
+    <form v-else novalidate @submit.prevent="send">
       <datalist id="platforms">
         <option v-for="p in platforms.data.value ?? []" :key="p.id" :value="p.name" />
       </datalist>
@@ -106,6 +114,10 @@ function again() {
         {{ trials.looked.value }} of {{ count(trials.rows.value.length, 'link', 'links') }} looked at,
         {{ trials.good.value.length }} with a calendar. Nothing is kept yet.
       </p>
+      <label v-if="nameless.length > 1" class="all"
+        >The platform of those {{ nameless.length }} that name none
+        <el-input v-model="platform" list="platforms" placeholder="Where they come from" @change="nameAll" />
+      </label>
       <TrialCard
         v-for="row in shown"
         :key="row.url"
@@ -130,6 +142,12 @@ function again() {
   display: grid;
   grid-template-columns: repeat(auto-fit, minmax(min(14rem, 100%), 1fr));
   gap: 0 0.9rem;
+}
+.all {
+  display: grid;
+  gap: 0.2rem;
+  padding: 0.5rem 0;
+  max-width: 22rem;
 }
 .act {
   display: flex;

@@ -14,6 +14,7 @@ import AddCalendar from '@/parts/AddCalendar.vue'
 import AgendaList from '@/parts/AgendaList.vue'
 import BoardChart from '@/parts/BoardChart.vue'
 import BookingPanel from '@/parts/BookingPanel.vue'
+import GroupsDialog from '@/parts/GroupsDialog.vue'
 
 const now = useClock()
 const narrow = useMediaQuery('(max-width: 640px)')
@@ -54,6 +55,7 @@ const shown = computed(() => visible(loaded.value.bookings))
 
 const panel = ref<Booking | null>(null)
 const adding = ref(false)
+const arranging = ref(false)
 const calendarOf = (b: Booking | null) => all.value.find((c) => c.id === b?.calendar)
 const names: Record<Scale, string> = { day: 'Days', week: 'Weeks', month: 'Months', season: 'Seasons' }
 </script>
@@ -89,7 +91,10 @@ const names: Record<Scale, string> = { day: 'Days', week: 'Weeks', month: 'Month
         </el-select>
       </template>
       <el-switch v-model="echoes" active-text="echoes" aria-label="Show echoes" />
-      <el-button size="small" class="add" @click="adding = true">Add a calendar</el-button>
+      <span class="add">
+        <el-button v-if="groups.data.value?.length" size="small" @click="arranging = true">Groups</el-button>
+        <el-button size="small" @click="adding = true">Add a calendar</el-button>
+      </span>
     </div>
     <template v-if="narrow">
       <AgendaList
@@ -119,6 +124,7 @@ const names: Record<Scale, string> = { day: 'Days', week: 'Weeks', month: 'Month
       @see="(a, b, ids) => (seen = [a, b, ids])"
     />
     <BookingPanel v-if="calendarOf(panel)" :booking="panel" :calendar="calendarOf(panel)!" @close="panel = null" />
+    <GroupsDialog v-model="arranging" />
     <el-dialog v-model="adding" title="Add a calendar" width="min(34rem, 96vw)" append-to-body>
       <AddCalendar dialog @added="adding = false" />
     </el-dialog>
