@@ -18,8 +18,12 @@ import (
 // crowdPort is that of the many platforms beside the service's.
 const crowdPort = 20
 
-// crowd serves very many feeds, each platform at an address of its own (127.0.1.1 and on), and loads them.
+// crowd serves very many feeds, each platform at an address of its own (127.0.1.1 and on), and loads them; only
+// where that is asked for.
 func (l *loader) crowd(ctx context.Context, port int) (stop func(), err error) {
+	if os.Getenv("WHARF_DEMO_LARGE") == "" {
+		return func() {}, nil
+	}
 	c := crowd.Crowd{Size: crowd.Large, Today: span.DateOf(clock.Now())}
 	server := &http.Server{Handler: c.Handler(), ReadHeaderTimeout: 10 * time.Second}
 	address := func(platform int) string {

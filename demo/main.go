@@ -101,13 +101,11 @@ func run(ctx context.Context) error {
 	if err := l.saveCommandLineLogin(filepath.Join(dir, "config")); err != nil {
 		return err
 	}
-	if os.Getenv("WHARF_DEMO_LARGE") != "" {
-		closeCrowd, err := l.crowd(ctx, service+crowdPort)
-		if err != nil {
-			return err
-		}
-		defer closeCrowd()
+	closeCrowd, err := l.crowd(ctx, service+crowdPort)
+	if err != nil {
+		return err
 	}
+	defer closeCrowd()
 	startImports(ctx, platforms)
 	welcome(s.base, addresses)
 	select {

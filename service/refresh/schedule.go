@@ -28,7 +28,9 @@ func (r *Refresher) Run(ctx context.Context, tick <-chan time.Time) {
 	}
 	workers.Go(func() { r.handOut(ctx, due) })
 	for rounds := 0; ; rounds++ {
-		r.Wake()
+		if rounds > 0 { // else it has just begun to look
+			r.Wake()
+		}
 		if rounds%forgetRounds == forgetRounds-1 && r.KeepGone > 0 {
 			if err := r.Store.ForgetGone(ctx, r.Now().Add(-r.KeepGone)); err != nil && ctx.Err() == nil {
 				r.Log.Warn("entries that are long gone cannot be forgotten; it is tried again", "error", err)
