@@ -8,6 +8,7 @@ import (
 	"net/http/httptest"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"sync/atomic"
 	"testing"
@@ -18,6 +19,7 @@ import (
 
 	"wharf/api/client"
 	"wharf/internal/hostile"
+	"wharf/standin"
 )
 
 // stay is an event of whole days, counted from today.
@@ -294,4 +296,52 @@ func TestGroups(t *testing.T) {
 	within(t, errs, "Berths is no longer told that", "nothing was changed")
 	w.run("", "link", "edit", "Gigs", "Club", "--role", "shows", "--yes")
 	p.content()
+}
+
+// TestTroubles: whatever a platform gives instead of its feed, a person is told what it is and what to do, before
+// anything is kept and afterwards; what is booked stays booked.
+func TestTroubles(t *testing.T) {
+	w := newWorld(t, []string{"Merrow Charter Desk"}, "WHARF_FETCH_TIMEOUT=2s")
+	w.book(0, "Osei", 3, 5)
+	w.run("", "calendar", "add", "Ketch", "--zone", zoneName, "--grain", "day")
+	w.run("", "feed", "add", w.feedLink(0), "--platform", "Merrow Charter Desk", "--name", "Desk", "--calendar", "Ketch")
+	says := map[string]string{"away": "(503)", "gone": "(410)", "busy": "(429)", "login": "log in", "password": "user name and password", "sheet": "spreadsheet", "json": "JSON", "empty": "empty",
+		"page": "web page", "archive": "zip archive", "cut off": "cut off before its end", "slow": "did not answer", "no events": "", "moved": ""}
+	kinds := slices.DeleteFunc(standin.Troubles(), func(kind string) bool { return kind == "moved" })
+	for _, kind := range append(kinds, "moved") { // from which on it is read elsewhere
+		want, known := says[kind]
+		require.True(t, known, "%s is to be tried", kind)
+		require.NoError(t, w.platforms[0].SetTrouble(kind))
+		out, errs, code := w.try("", "feed", "try", "--json", w.feedLink(0))
+		trials := lines[client.Trial](t, out)
+		require.Len(t, trials, 1, errs)
+		trial := trials[0]
+		if want == "" {
+			assert.Equal(t, 0, code, kind)
+			require.Nil(t, trial.Problem, kind)
+		} else {
+			assert.Equal(t, 1, code, kind)
+			require.NotNil(t, trial.Problem, kind)
+			assert.Contains(t, *trial.Problem, want, kind)
+		}
+		assert.Len(t, trial.Offers, map[string]int{"page": 1, "archive": 2}[kind], kind)
+		_, _, _ = w.try("", "feed", "refresh", "Desk")
+		booked := lines[client.Booking](t, w.run("", "calendar", "show", "Ketch", "--json"))
+		if kind != "no events" { // which is held, where the guard is on
+			require.Len(t, booked, 1, kind)
+			failing := booked[0].Unfresh
+			if want == "" {
+				assert.Nil(t, failing, kind)
+			} else if assert.NotNil(t, failing, kind) {
+				assert.Equal(t, client.Failing, failing.State)
+				assert.Contains(t, failing.Why, want, kind)
+				within(t, w.run("", "calendar", "show", "Ketch"), "Desk is failing since", want)
+			}
+		}
+		require.NoError(t, w.platforms[0].SetTrouble(""))
+		w.run("", "feed", "refresh", "Desk")
+		require.Len(t, lines[client.Booking](t, w.run("", "calendar", "show", "Ketch", "--json")), 1, "%s is over", kind)
+	}
+	assert.ErrorContains(t, w.platforms[0].SetTrouble("haunted"), "it is one of archive, away")
+	within(t, w.run("", "feed", "show", "Desk"), "moved this feed for good")
 }

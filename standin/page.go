@@ -12,13 +12,18 @@ import (
 func (p *Platform) Handler() http.Handler {
 	mux := http.NewServeMux()
 	mux.HandleFunc("GET /{$}", p.page)
-	mux.HandleFunc("GET /ical/{secret}/{file}", func(w http.ResponseWriter, r *http.Request) {
-		if r.PathValue("secret") != p.Secret || r.PathValue("file") != p.file() {
-			http.NotFound(w, r)
-			return
+	at := func(serve http.HandlerFunc) http.HandlerFunc {
+		return func(w http.ResponseWriter, r *http.Request) {
+			if r.PathValue("secret") != p.Secret || r.PathValue("file") != p.file() {
+				http.NotFound(w, r)
+				return
+			}
+			serve(w, r)
 		}
-		p.serveFeed(w, r)
-	})
+	}
+	mux.HandleFunc("GET /ical/{secret}/{file}", at(p.serveTrouble))
+	mux.HandleFunc("GET /other/{secret}/{file}", at(p.serveFeed)) // where it is found when it is not there
+	mux.HandleFunc("POST /trouble", p.setTrouble)
 	mux.HandleFunc("POST /bookings", p.book)
 	mux.HandleFunc("POST /bookings/{id}/cancel", p.cancel)
 	mux.HandleFunc("POST /import", p.setImport)
@@ -78,16 +83,17 @@ input,button{font:inherit;padding:.25rem .5rem}code{overflow-wrap:anywhere}form{
 <form method="post" action="/bookings"><input name="guest" placeholder="Guest" aria-label="Guest" required> <input type="{{if .Hours}}datetime-local{{else}}date{{end}}" name="first" aria-label="From" required> <input type="{{if .Hours}}datetime-local{{else}}date{{end}}" name="last" aria-label="Up to, not including" required> <button>Book</button></form>
 <h2>Blocked by import</h2><table><tr><th>From<th>Up to, not including</tr>
 {{range .Blocks}}<tr><td>{{.From}}<td>{{.Until}}</tr>{{else}}<tr><td colspan="2">Nothing.</tr>{{end}}</table>
+<h2>Trouble</h2><form method="post" action="/trouble"><select name="kind" aria-label="What is wrong with the feed"><option value="">its feed is as it should be</option>{{range .Troubles}}<option{{if eq . $.Trouble}} selected{{end}}>{{.}}</option>{{end}}</select> <button>Be so</button></form>
 <h2>Links</h2><p>Feed of this platform, to subscribe to: <code>{{.Feed}}</code></p>
 <form method="post" action="/import"><input name="link" size="40" value="{{.Import}}" placeholder="Link to import" aria-label="Link to import"> <button>Import</button></form>`))
 
 func (p *Platform) page(w http.ResponseWriter, r *http.Request) {
 	p.mu.Lock()
-	link := p.state.Import
+	link, trouble := p.state.Import, p.trouble
 	p.mu.Unlock()
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
 	_ = pageTemplate.Execute(w, map[string]any{ // the reader went away
-		"Name": p.Name, "Thing": orKetch(p.Thing), "Hours": p.Style.Hours, "Bookings": standing(p.Bookings()), "Blocks": p.Blocks(), "Feed": "http://" + r.Host + p.FeedPath(), "Import": link,
+		"Name": p.Name, "Thing": orKetch(p.Thing), "Hours": p.Style.Hours, "Bookings": standing(p.Bookings()), "Blocks": p.Blocks(), "Feed": "http://" + r.Host + p.FeedPath(), "Import": link, "Troubles": Troubles(), "Trouble": trouble,
 	})
 }
 

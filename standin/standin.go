@@ -75,7 +75,8 @@ type Platform struct {
 	state state
 	seen  time.Time // of the last import that worked
 
-	downloads int // of blocks with new UIDs
+	downloads int    // of blocks with new UIDs
+	trouble   string // of serveTrouble; it is forgotten at a restart
 }
 
 // Load reads the platform's state, if there is any.

@@ -79,6 +79,7 @@ func TestNotACalendar(t *testing.T) {
 	for code, text := range map[string]string{
 		"empty":               " \r\n",
 		"html":                "<!DOCTYPE html><html><body>Log in</body></html>",
+		"login":               "<!DOCTYPE html>\n<html><body><form><input name=u><INPUT name=p Type='password'></form></body></html>",
 		"zip":                 "PK\x03\x04rest",
 		"archive":             "\x1f\x8b\x08",
 		"csv":                 "from,to,guest\n2026-07-03,2026-07-04,Ann\n",

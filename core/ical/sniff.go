@@ -2,6 +2,7 @@ package ical
 
 import (
 	"bytes"
+	"regexp"
 	"strings"
 )
 
@@ -32,6 +33,10 @@ func sniff(head []byte) *NotCalendarError {
 			Remedy: "check in the platform that the feed is published, then copy its link again"}
 	case strings.HasPrefix(lower, "<!doctype html"), strings.HasPrefix(lower, "<html"), strings.Contains(lower, "<html"),
 		strings.HasPrefix(lower, "<head"), strings.HasPrefix(lower, "<body"):
+		if asksForPassword.Match(text) {
+			return &NotCalendarError{Code: "login", Is: "a page to log in on",
+				Remedy: "copy the feed's own link, which needs no login; or where the platform has user names and passwords for feeds, give these"}
+		}
 		return &NotCalendarError{Code: "html", Is: "a web page",
 			Remedy: "copy the link of the calendar feed (often called iCal, ICS or export link), not the address of the page it is shown on"}
 	case bytes.HasPrefix(text, []byte("PK\x03\x04")):
@@ -49,6 +54,9 @@ func sniff(head []byte) *NotCalendarError {
 	}
 	return unknown(0)
 }
+
+// asksForPassword finds the field for a password in a page.
+var asksForPassword = regexp.MustCompile(`(?i)<input[^>]*\btype\s*=\s*["']?password`)
 
 // unknown says of something that nobody knows what it is.
 func unknown(line int) *NotCalendarError {

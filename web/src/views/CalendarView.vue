@@ -3,10 +3,11 @@ import { useMediaQuery } from '@vueuse/core'
 import { computed, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import type { Booking } from '@/data/api'
-import { useBookings, useCalendars, useConflicts, useFeeds } from '@/data/queries'
+import { useBookings, useCalendars, useConflicts, useFeeds, useReadFeed } from '@/data/queries'
 import { addDays, addMonths, count, firstOfMonth, monday, monthName, shortDay, todayIn } from '@/logic/dates'
 import { useClock } from '@/logic/now'
 import { isHidden, isolated, titleOf } from '@/logic/origin'
+import { useReadAll } from '@/logic/reading'
 import { useShown } from '@/logic/shown'
 import AgendaList from '@/parts/AgendaList.vue'
 import BookingPanel from '@/parts/BookingPanel.vue'
@@ -49,6 +50,11 @@ const own = computed(() => (conflicts.data.value ?? []).filter((c) => c.calendar
 /** Bookings that two platforms send with different dates. */
 const differing = computed(() => (bookings.data.value ?? []).filter((b) => b.notices?.includes('dates-differ')))
 const drawn = computed(() => own.value.filter((c) => c.bookings.some((b) => !isHidden(b, hidden.value))))
+const read = useReadFeed()
+const reading = useReadAll((id, signal) => read.mutateAsync({ id, signal }))
+const readable = computed(() =>
+  (feeds.data.value ?? []).filter((f) => !f.uploaded && f.calendars.includes(id.value ?? -1)),
+)
 const unwell = computed(() =>
   (feeds.data.value ?? []).filter((f) => f.state !== 'fresh' && f.calendars.includes(id.value ?? -1)),
 )
@@ -74,10 +80,21 @@ const panel = ref<Booking | null>(null)
           class="choose"
           @change="(other: number) => router.push(`/calendars/${other}`)"
         />
+        <el-button v-if="reading.busy.value" size="small" @click="reading.stop">Stop reading</el-button>
+        <el-button v-else-if="readable.length > 0" size="small" @click="reading.start(readable)"
+          >Read its feeds now</el-button
+        >
         <el-button size="small" @click="settings = true">Settings</el-button>
       </div>
     </div>
 
+    <div role="status" class="soft">
+      <p v-if="reading.busy.value">
+        {{ reading.done.value }} of {{ count(reading.total.value, 'feed', 'feeds') }} read …
+      </p>
+      <p v-else-if="reading.said.value">{{ reading.said.value }}</p>
+      <p v-for="f in reading.failed.value" :key="f">{{ isolated(f) }}</p>
+    </div>
     <ConflictNote v-for="c in own" :key="c.id" :conflict="c" :calendar="calendar" />
     <p v-if="conflicts.data.value && own.length === 0 && !calendar.trouble" class="calm">Nothing is double booked.</p>
     <p v-if="calendar.trouble" class="caution">
