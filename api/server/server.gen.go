@@ -710,6 +710,12 @@ type BookingLife struct {
 	// Booking One that came from no feed has neither feed, platform nor color, and is labelled Wharf
 	Booking Booking `json:"booking"`
 
+	// Changes What readings did to it, the newest first; as far back as that is kept
+	Changes []BookingChange `json:"changes"`
+
+	// LastSeen End of the last good reading that showed it; left out where it came from no feed
+	LastSeen *time.Time `json:"lastSeen,omitempty"`
+
 	// Original One that came from no feed has neither feed, platform nor color, and is labelled Wharf
 	Original *Booking `json:"original,omitempty"`
 

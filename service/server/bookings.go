@@ -130,7 +130,11 @@ func (s *server) GetBooking(ctx context.Context, r gen.GetBookingRequestObject) 
 	if err != nil {
 		return nil, err
 	}
-	life := gen.BookingLife{Booking: all[0], Travels: []gen.Travel{}, Source: optional(source)}
+	changes, err := s.changesOf(ctx, names, b)
+	if err != nil {
+		return nil, err
+	}
+	life := gen.BookingLife{Booking: all[0], Travels: []gen.Travel{}, Changes: changes, LastSeen: lastSeen(names, b), Source: optional(source)}
 	if len(all) > len(again)+1 {
 		life.Original = &all[len(all)-1]
 	}

@@ -71,13 +71,51 @@ func (s *server) changes(ctx context.Context, calendar, feed int64, since, until
 			continue
 		}
 		for _, e := range refresh.HistoryOf(b, over[b.ID], goneAt(b, k), from, to) {
-			all = append(all, gen.BookingChange{At: e.At, Kind: gen.BookingChangeKind(e.Kind), Booking: names.booking(b, k.Grain), Was: shownJSON(e.Was, k.Grain), Became: shownJSON(e.Now, k.Grain)})
+			all = append(all, changeJSON(names, b, e, k))
 		}
 	}
 	slices.SortStableFunc(all, func(a, b gen.BookingChange) int {
 		return cmp.Or(b.At.Compare(a.At), cmp.Compare(a.Booking.Start, b.Booking.Start))
 	})
 	return all, nil
+}
+
+// changesOf lists what readings did to a booking, the newest first.
+func (s *server) changesOf(ctx context.Context, n names, b store.Booking) ([]gen.BookingChange, error) {
+	all := []gen.BookingChange{}
+	row, err := s.Store.Calendar(ctx, b.CalendarID)
+	if err != nil || b.FeedID == 0 {
+		return all, err
+	}
+	k, err := rules.NewCalendar(row.Zone, row.Grain, row.Capacity)
+	if err != nil {
+		return all, nil // it is set aside, and that is said
+	}
+	over, err := s.Store.SightingsOf(ctx, b.ID)
+	for _, e := range refresh.HistoryOf(b, over, goneAt(b, k), time.Time{}, s.Now()) {
+		all = append(all, changeJSON(n, b, e, k))
+	}
+	slices.Reverse(all)
+	return all, err
+}
+
+func changeJSON(n names, b store.Booking, e reading.Event, k rules.Calendar) gen.BookingChange {
+	return gen.BookingChange{At: e.At, Kind: gen.BookingChangeKind(e.Kind), Booking: n.booking(b, k.Grain), Was: shownJSON(e.Was, k.Grain), Became: shownJSON(e.Now, k.Grain)}
+}
+
+// lastSeen is the end of the last good reading that showed a booking, as far as that is known; nil where it came from
+// no feed.
+func lastSeen(n names, b store.Booking) *time.Time {
+	f, known := n.feeds[b.FeedID]
+	switch {
+	case !known:
+		return nil
+	case b.RemovedAt != nil:
+		return b.RemovedAt
+	case b.HeldSince != nil:
+		return b.HeldSince
+	}
+	return f.LastGoodEnd
 }
 
 // goneAt is the point on the calendar's axis at which a booking went; 0 for one that is there.

@@ -982,6 +982,13 @@ export interface components {
             booking: components["schemas"]["Booking"];
             original?: components["schemas"]["Booking"];
             travels: components["schemas"]["Travel"][];
+            /** @description What readings did to it, the newest first; as far back as that is kept */
+            changes: components["schemas"]["BookingChange"][];
+            /**
+             * Format: date-time
+             * @description End of the last good reading that showed it; left out where it came from no feed
+             */
+            lastSeen?: string;
             /** @description The text of its entry, as its feed has it or had it last; left out where that is not kept */
             source?: string;
         };

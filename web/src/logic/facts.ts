@@ -38,7 +38,7 @@ export function factsOf(conflict: Conflict, lives: BookingLife[] = []): Fact[] {
 }
 
 /** Where a booking went, as dated facts. */
-export function travelsOf({ booking, travels }: BookingLife): Fact[] {
+export function travelsOf({ booking, travels }: Pick<BookingLife, 'booking' | 'travels'>): Fact[] {
   const who = titleOf(booking)
   return travels.flatMap((t) => {
     const facts: Fact[] = [{ at: t.published, text: `${t.platform.name} was told of ${who}`, booking: booking.id }]

@@ -4,6 +4,7 @@ import type { Booking, Calendar } from '@/data/api'
 import { useBookingLife } from '@/data/queries'
 import { lengthWords, spanWords } from '@/logic/layout'
 import AnswerForm from './AnswerForm.vue'
+import ChangeList from './ChangeList.vue'
 import FeedTag from './FeedTag.vue'
 import StateWord from './StateWord.vue'
 import TimeAgo from './TimeAgo.vue'
@@ -87,6 +88,10 @@ const notices: Record<string, string> = {
           </dd>
           <dt>First seen</dt>
           <dd><TimeAgo :at="booking.seenBy" /></dd>
+          <template v-if="life.data.value?.lastSeen && now">
+            <dt>Last seen</dt>
+            <dd><TimeAgo :at="life.data.value.lastSeen" /></dd>
+          </template>
           <template v-if="booking.categories">
             <dt>Categories</dt>
             <dd>{{ isolated(booking.categories.join(', ')) }}</dd>
@@ -99,6 +104,10 @@ const notices: Record<string, string> = {
           <dd class="uid small">{{ booking.uid || 'none' }}</dd>
         </template>
       </dl>
+      <section v-if="now && (life.data.value?.changes.length ?? 0) > 1" aria-label="What changed">
+        <h3>What changed</h3>
+        <ChangeList :changes="life.data.value?.changes ?? []" timed />
+      </section>
       <section v-if="life.data.value?.travels.length" aria-label="Where it went">
         <h3>Where it went</h3>
         <ul class="travels">
