@@ -26,6 +26,7 @@ const anyStart = "DTSTART:20260703T090000Z"
 var explained = map[string]struct{ text, flag string }{
 	"empty":               {" \n", ""},
 	"html":                {"<!DOCTYPE html><html></html>", ""},
+	"login":               {"<!DOCTYPE html><html><input type=password></html>", ""},
 	"zip":                 {"PK\x03\x04", ""},
 	"archive":             {"\x1f\x8b\x08\x01", ""},
 	"data":                {`{"events":[]}`, ""},

@@ -7,10 +7,15 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"net/http"
 	"os"
+	"slices"
+	"strings"
 	"time"
 
 	"github.com/urfave/cli/v3"
+
+	"wharf/api/client"
 )
 
 // Exit codes of every command.
@@ -50,10 +55,29 @@ func Run(ctx context.Context, args []string, env Env) int {
 		fmt.Fprintln(env.Err, "wharf: "+clean(text)) // it may quote a feed
 	}
 	var usage usageError
-	if errors.As(err, &usage) {
+	if errors.As(err, &usage) || writtenWrong(err) {
 		return ExitUsage
 	}
 	return ExitFailed
+}
+
+// written are the settings that a person writes by rules of their own: one that breaks these is wrong usage, whoever
+// finds it.
+var written = []string{"schedule", "every", "zone", "filter", "counting", "color", "class", "categories", "grain", "capacity", "units", "role", "tentative", "chanceLimit"}
+
+// writtenWrong reports whether the service has refused how settings are written, and nothing else.
+func writtenWrong(err error) bool {
+	var p *client.ProblemError
+	if !errors.As(err, &p) || p.Status != http.StatusBadRequest && p.Status != http.StatusUnprocessableEntity || p.Errors == nil || len(*p.Errors) == 0 {
+		return false
+	}
+	for _, e := range *p.Errors {
+		field := strings.TrimPrefix(e.Field, "link.") // of one that comes with a feed
+		if !slices.Contains(written, field) {
+			return false
+		}
+	}
+	return true
 }
 
 func root(env *Env) *cli.Command {

@@ -68,13 +68,13 @@ func TestChangesAndRemovals(t *testing.T) {
 
 		{args: []string{"feed", "edit", desk}, code: 2, says: []string{"say what to change, with one or more of --name"}},
 		{args: []string{"feed", "edit", desk, "--color", "plum", "--every", "2h"}, says: []string{"it is at revision 2"}},
-		{args: []string{"feed", "edit", desk, "--color", "puce"}, code: 1, says: []string{"color"}},
+		{args: []string{"feed", "edit", desk, "--color", "puce"}, code: 2, says: []string{"color"}},
 		{args: []string{"feed", "edit", desk, "--name", strand}, code: 1, says: []string{"another feed has this name"}},
 		{args: []string{"feed", "edit", desk, "--url", bad.URL + "/page"}, code: 1, says: []string{"is a web page, not a calendar"}},
 		{args: []string{"feed", "edit", desk, "--url", w.feedLink(0), "--revision", "1"}, code: 1, says: []string{`color: harbour changed it from`, `every: harbour changed it from "3600" to "7200"`}},
 		{args: []string{"feed", "show", desk}, says: []string{"plum", "read every 2 h", "2 entries"}},
 
-		{args: []string{"calendar", "edit", "Ketch Merrow", "--zone", "Mars"}, code: 1, says: []string{"not known: use an IANA name"}},
+		{args: []string{"calendar", "edit", "Ketch Merrow", "--zone", "Mars"}, code: 2, says: []string{"not known: use an IANA name"}},
 		{args: []string{"calendar", "edit", "Ketch Merrow", "--capacity", "2", "--name", "Ketch"}, says: []string{"Changed Ketch; it is at revision 2"}},
 		{args: []string{"conflict", "list"}, says: []string{"No conflicts."}},
 		{args: []string{"calendar", "edit", "Ketch", "--capacity", "1", "--name", "Ketch Merrow"}, says: []string{"revision 3"}},

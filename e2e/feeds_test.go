@@ -74,6 +74,13 @@ func TestFiles(t *testing.T) {
 	within(t, errs, "Berths is no longer told that", "nothing was changed")
 	within(t, w.run("", "feed", "edit", "By hand", "--from", filepath.Join(dir, "newer.ics"), "--yes"), "By hand")
 	within(t, w.run("", "feed", "changes", "By hand"), "Tern", "new", "gone", "Osei, ", " -> Osei, ")
+	for flag, wrong := range map[string]string{"--schedule": "at 25:00 UTC", "--color": "puce", "--class": "secret", "--category": "a,b\nc", "--every": "40d0h"} {
+		_, _, code := w.try("", "feed", "edit", "By hand", flag, wrong)
+		assert.Equal(t, 2, code, flag)
+	}
+	_, errs, code = w.try("", "feed", "edit", "By hand", "--schedule", "at 06:00 Europe/Atlantis")
+	assert.Equal(t, 2, code)
+	within(t, errs, "IANA")
 	for file, says := range map[string]string{"missing.ics": "neither a link nor a file", dir: "is a directory"} {
 		_, errs, code := w.try("", "feed", "add", file, "--platform", "Office", "--name", "Other")
 		assert.Equal(t, 2, code)
@@ -260,7 +267,7 @@ func TestGroups(t *testing.T) {
 	w.run("", "link", "edit", "Gigs", "Club", "--counting", "property X-BOATS")
 	assert.Equal(t, []int{1, 2}, units())
 	_, errs, code = w.try("", "link", "edit", "Gigs", "Club", "--counting", "three")
-	assert.Equal(t, 1, code)
+	assert.Equal(t, 2, code)
 	within(t, errs, "is no rule for units")
 	w.run("", "calendar", "edit", "Gigs", "--capacity", "2")
 

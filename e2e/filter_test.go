@@ -51,7 +51,7 @@ func TestFilter(t *testing.T) {
 	for filter, says := range map[string]string{"title is Punt": `a filter has no "is"`, "title matches (": "is no expression (RE2)", "Punt": "write it as title has Ketch"} {
 		for _, args := range [][]string{{"link", "sort", "Punt", "Club diary"}, {"link", "edit", "Punt", "Club diary"}, {"link", "add", "Punt", "Club diary"}} {
 			_, errs, code := w.try("", append(args, "--filter", filter)...)
-			assert.Equal(t, 1, code, args)
+			assert.Equal(t, 2, code, args)
 			within(t, errs, says)
 		}
 	}

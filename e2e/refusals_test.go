@@ -108,7 +108,6 @@ func TestRefusals(t *testing.T) {
 
 	for link, want := range map[string]string{
 		"ftp://example.org/x.ics":        "must begin with",
-		"just words":                     "must begin with",
 		"http://169.254.169.254/latest/": "inner network",
 		"http://10.0.0.1/x.ics":          "inner network",
 		"http://[::1]:9/x.ics":           "inner network",
@@ -117,6 +116,9 @@ func TestRefusals(t *testing.T) {
 		assert.Equal(t, 1, code, link)
 		assert.Contains(t, errs, want, link)
 	}
+	_, errs, code := w.try("", "feed", "add", "just words", "--platform", "P", "--name", "Bad link")
+	assert.Equal(t, 2, code)
+	assert.Contains(t, errs, "neither a link nor a file: a link begins with https://")
 
 	w.run("", "feed", "add", bad.URL+"/good", "--platform", "P", "--name", "Good")
 	odd := w.run("", "feed", "add", bad.URL+"/odd", "--platform", "P", "--name", "Odd")

@@ -173,7 +173,7 @@ func TestSchedule(t *testing.T) {
 	within(t, w.run("", "feed", "list"), "paused", "not again")
 	within(t, w.run("", "feed", "resume", "Yard"), "is read again: ")
 	_, errs, code := w.try("", "feed", "edit", "Yard", "--schedule", "sometimes")
-	assert.Equal(t, 1, code)
+	assert.Equal(t, 2, code)
 	within(t, errs, "write it as every 15m, every 6h from 02:30 America/Halifax")
 	w.run("", "feed", "add", afternoon.URL+"/again", "--platform", "Yard", "--name", "Once", "--schedule", "once")
 	within(t, w.run("", "feed", "show", "Once"), "read once, next not again")
