@@ -58,13 +58,8 @@ func (r *Refresher) First(ctx context.Context, link string) (got Got, err error)
 		to.Fragment, u = u.Fragment, to
 		got.remarks = append(got.remarks, hasMoved(got.result.Moved))
 	}
-	got.finished, got.link, got.digest = r.Now(), u.String(), digestOf(got.result.Body)
-	leave, err := r.enter(ctx, int64(len(got.result.Body)))
-	if err != nil {
-		return got, err
-	}
-	defer leave()
-	got.doc, err = r.readDocument(ctx, got.result.Body)
+	got.finished, got.link = r.Now(), u.String()
+	err = r.understand(ctx, &got)
 	return got, err
 }
 
@@ -90,14 +85,20 @@ func (r *Refresher) ReadFile(ctx context.Context, f File) (got Got, err error) {
 			got.file += "#" + name
 		}
 	}
+	err = r.understand(ctx, &got)
+	return got, err
+}
+
+// understand reads the document of what came, when there is room for it.
+func (r *Refresher) understand(ctx context.Context, got *Got) error {
 	got.digest = digestOf(got.result.Body)
 	leave, err := r.enter(ctx, int64(len(got.result.Body)))
 	if err != nil {
-		return got, err
+		return err
 	}
 	defer leave()
 	got.doc, err = r.readDocument(ctx, got.result.Body)
-	return got, err
+	return err
 }
 
 // hasMoved says that a feed is read at another address from now on.
