@@ -47,7 +47,7 @@ test: check-tools test-tools ## all tests: Go with the race detector, console, l
 	@$(MAKE) --no-print-directory build lint
 	cd web && npm run --silent test
 	@mkdir -p .test
-	$(GO) run ./internal/localdb/withdb .test $(GO) test -race -timeout 20m ./...
+	$(GO) run ./internal/localdb/withdb .test $(GO) test -race -timeout 40m ./...
 
 test-days: check-tools test-tools ## the tests that depend on the date, on twenty-two other days (up to an hour)
 	@$(MAKE) --no-print-directory build

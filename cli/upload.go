@@ -21,6 +21,8 @@ func (env *Env) fileOf(arg string) (*client.FeedFile, error) {
 	path, inside, found := strings.Cut(arg, "#")
 	info, err := os.Stat(path)
 	switch {
+	case errors.Is(err, fs.ErrNotExist) && strings.Contains(arg, ":"):
+		return nil, nil // a link of a kind that the service refuses
 	case errors.Is(err, fs.ErrNotExist):
 		return nil, usagef("%q is neither a link nor a file: a link begins with https:// or webcal://", arg)
 	case err != nil:

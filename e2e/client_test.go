@@ -65,7 +65,7 @@ func TestClientForPeople(t *testing.T) {
 	}{
 		{[]string{"feed", "show", "Nobody"}, 1, `there is no feed "Nobody": ` + "`wharf feed list` shows them"},
 		{[]string{"feed", "refresh"}, 2, "or give --all"},
-		{[]string{"calendar", "add", "X", "--zone", "Mars"}, 1, "not known: use an IANA name"},
+		{[]string{"calendar", "add", "X", "--zone", "Mars"}, 2, "not known: use an IANA name"},
 		{[]string{"calendar", "show", "Ketch Merrow", "--from", "soon"}, 2, "write it as 2026-07-03"},
 		{[]string{"calendar", "add"}, 2, "zone"},
 		{[]string{"conflict", "show", "first"}, 2, "is no conflict's number"},

@@ -50,7 +50,7 @@ func TestConsoleFromTheFirstDay(t *testing.T) {
 	assert.NotContains(t, row, w.platforms[0].Secret, "the link's secret is not shown")
 
 	w.book(0, "Lindqvist", 10, 12)
-	do(chromedp.Click(button("Read now")), chromedp.WaitVisible(chromedp.Search(`//p[@role="status"][contains(., "1 added, 0 changed, 0 removed")]`)))
+	do(chromedp.Click(button("Read now")), chromedp.WaitVisible(chromedp.Search(`//div[@role="status"][contains(., "1 added, 0 changed, 0 removed")]`)))
 	do(chromedp.Click(chromedp.CSS(".feed h2 a")), chromedp.WaitVisible(chromedp.CSS(".readings tbody tr:nth-child(2)")))
 	within(t, p.text(".page"), "fresh", "2 entries", "every 15 min", "Ketch Merrow, where it blocks")
 

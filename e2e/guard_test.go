@@ -40,7 +40,7 @@ func TestGuard(t *testing.T) {
 
 			p := openPage(t, w.base()).logIn()
 			p.do(chromedp.EmulateViewport(size[0], size[1]), p.goTo("/"))
-			p.do(chromedp.WaitVisible(chromedp.Search(`//section[@aria-label="Feeds"]//li[contains(., "6 bookings that it does not show any more stand until you look")]`)))
+			p.do(chromedp.WaitVisible(chromedp.Search(`//section[@aria-label="Feeds"]//li[contains(., "6 bookings that it does not show any more stand until somebody looks")]`)))
 			p.do(chromedp.Click(chromedp.CSS(`section[aria-label="Feeds"] li a`)))
 			p.see(".held")
 			within(t, p.text(".held"), "6 bookings are missing from this feed", "nothing at all", "12 days stay taken here and on every platform", guests[0])

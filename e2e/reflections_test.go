@@ -192,7 +192,7 @@ func TestHabits(t *testing.T) {
 	assert.GreaterOrEqual(t, ended, 2, "what was known before is kept")
 
 	_, errs, code := w.try("", "calendar", "edit", "Ketch Merrow", "--chance-limit", "3")
-	assert.Equal(t, 1, code)
+	assert.Equal(t, 2, code)
 	assert.Contains(t, errs, "chanceLimit")
 	assert.Contains(t, w.run("", "calendar", "edit", "Ketch Merrow", "--chance-limit", "0.001", "--json"), `"chanceLimit":0.001`)
 	assert.NotContains(t, w.run("", "calendar", "edit", "Ketch Merrow", "--chance-limit", "0", "--json"), "chanceLimit")

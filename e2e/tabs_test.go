@@ -31,7 +31,7 @@ func TestTabs(t *testing.T) {
 	w := newWorld(t, []string{"Merrow Charter Desk"})
 	w.book(0, "Osei", 1, 3)
 	w.subscribe("Ketch Merrow")
-	require.Equal(t, "1", w.subscribers(), "the shelf of publications")
+	require.Equal(t, "0", w.subscribers(), "no page is open")
 	door := openPage(t, w.base()).logIn()
 	door.do(chromedp.Navigate("about:blank"))
 	open := func() (*page, func()) {
@@ -46,7 +46,7 @@ func TestTabs(t *testing.T) {
 	}
 	first, endFirst := open()
 	second, endSecond := open()
-	w.eventually("one stream for both tabs", func() bool { return w.subscribers() == "2" })
+	w.eventually("one stream for both tabs", func() bool { return w.subscribers() == "1" })
 
 	w.book(0, "Lindqvist", 5, 7)
 	w.run("", "feed", "refresh", "--all")
@@ -55,13 +55,13 @@ func TestTabs(t *testing.T) {
 	}
 	endFirst()
 	w.eventually("the other tab listens", func() bool {
-		return w.subscribers() == "2" && eval[int](t, second.tab, `document.querySelectorAll('.stale').length`) == 0
+		return w.subscribers() == "1" && eval[int](t, second.tab, `document.querySelectorAll('.stale').length`) == 0
 	})
 	w.cancel(0, "Lindqvist")
 	w.run("", "feed", "refresh", "--all")
 	second.do(chromedp.WaitNotPresent(chromedp.CSS(`.booking[title*="Lindqvist"]`)))
 	endSecond()
-	w.eventually("a stream whose page is closed ends", func() bool { return w.subscribers() == "1" })
+	w.eventually("a stream whose page is closed ends", func() bool { return w.subscribers() == "0" })
 }
 
 // TestKeyboard: what a coordinator does every day goes without a mouse.

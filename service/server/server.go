@@ -74,7 +74,7 @@ func New(c Config) (http.Handler, error) {
 	s := &server{Config: c, attempts: newAttempts(),
 		failed: prometheus.NewCounter(prometheus.CounterOpts{Name: "wharf_failed_logins_total", Help: "Passwords that were wrong, or came too often."}),
 		served: prometheus.NewCounterVec(prometheus.CounterOpts{Name: "wharf_publication_requests_total", Help: "Requests for publications by status."}, []string{"status"})}
-	pages := prometheus.NewGaugeFunc(prometheus.GaugeOpts{Name: "wharf_subscribers", Help: "Who is told of changes: open pages, and the shelf of publications."},
+	pages := prometheus.NewGaugeFunc(prometheus.GaugeOpts{Name: "wharf_subscribers", Help: "Open pages that are told of changes."},
 		func() float64 { return float64(c.Hub.Pages()) })
 	c.Registry.MustRegister(s.served, s.failed, pages)
 	contract, err := newContract(api.Contract)

@@ -40,6 +40,7 @@ test('of 200 links of which 30 are wrong the good ones are kept, and the others 
       if (body.url === 'l7') return Promise.reject(new Error('another feed has this name'))
       return Promise.resolve({ name: body.name, entries: 3 } as Schemas['Feed'])
     },
+    () => Promise.reject(new Error('on no other calendar')),
   )
   const links = Array.from({ length: 200 }, (_, i) => `l${i}`)
   await t.begin(links.join('\n'))
@@ -59,6 +60,7 @@ test('of 200 links of which 30 are wrong the good ones are kept, and the others 
 test('a file goes in without a schedule; of an archive one calendar is meant', async () => {
   const looked: Schemas['TrialRequest']['links'] = []
   const added: Schemas['FeedRequest'][] = []
+  const put: unknown[] = []
   const t = useTrials(
     (link) => {
       looked.push(link)
@@ -70,18 +72,20 @@ test('a file goes in without a schedule; of an archive one calendar is meant', a
     },
     (body) => {
       added.push(body)
-      return Promise.resolve({ name: body.name, entries: 1 } as Schemas['Feed'])
+      return Promise.resolve({ id: 3, name: body.name, entries: 1 } as Schemas['Feed'])
     },
+    (...link) => Promise.resolve(put.push(link)),
   )
   await t.beginFiles([{ name: 'all.zip', content: 'UEs=' }])
   const [row] = t.rows.value
   if (!row) throw new Error('no row')
   await t.instead(row, { link: '#a.ics', name: 'a.ics' })
   expect(looked.map((l) => l.file?.inside)).toEqual([undefined, 'a.ics'])
-  row.calendar = 7
+  row.calendars = [7, 9]
   row.units = 2
   row.tentative = 'firm'
   await t.subscribe()
+  expect(put).toEqual([[9, 3, { role: 'blocks', tentative: 'firm', units: 2 }]])
   expect(added).toEqual([
     {
       file: { name: 'all.zip', content: 'UEs=', inside: 'a.ics' },

@@ -18,7 +18,7 @@ export interface Tried {
   failed?: string
   platform: string
   name: string
-  calendar?: number
+  calendars: number[]
   role: Schemas['Role']
   tentative: Schemas['TentativeRule']
   units: number
@@ -32,6 +32,7 @@ const fresh = (url: string, file?: FeedFile): Tried => ({
   state: 'waiting',
   platform: '',
   name: '',
+  calendars: [],
   role: 'blocks',
   tentative: 'tentative',
   units: 1,
@@ -74,6 +75,7 @@ export interface Password {
 export function useTrials(
   look: (link: Schemas['TrialRequest']['links'][number]) => Promise<Trial>,
   add: (body: Schemas['FeedRequest']) => Promise<Schemas['Feed']>,
+  put: (calendar: number, feed: number, body: Schemas['LinkRequest']) => Promise<unknown>,
 ) {
   const rows = ref<Tried[]>([])
   let asked: Partial<Password> = {}
@@ -85,7 +87,7 @@ export function useTrials(
       const t = (row.trial = await look(row.file ? { file: row.file } : { url: row.url, ...asked }))
       row.platform ||= t.proposal?.platform ?? ''
       row.name ||= t.proposal?.name ?? ''
-      row.calendar ??= t.proposal?.calendar
+      if (row.calendars.length === 0 && t.proposal?.calendar) row.calendars = [t.proposal.calendar]
       row.when.minutes = Math.round((t.proposal?.every ?? 900) / 60)
     } catch (e) {
       row.failed = said(e)
@@ -111,7 +113,7 @@ export function useTrials(
       row.url = `${row.file.name}, ${offer.name}`
     } else row.url = offer.link
     row.platform = row.name = ''
-    row.calendar = undefined
+    row.calendars = []
     return lookAt(row)
   }
 
@@ -129,15 +131,18 @@ export function useTrials(
     await each(good.value, async (row) => {
       row.state = 'subscribing'
       row.failed = undefined
+      const link = { role: row.role, tentative: row.tentative, units: row.units }
+      const [first, ...others] = row.calendars
       try {
         const feed = await add({
           ...(row.file ? { file: row.file } : { url: row.url, ...asked, ...scheduleOf(row.when) }),
           platform: row.platform,
           name: row.name,
           color: row.color,
-          calendar: row.calendar,
-          link: row.calendar ? { role: row.role, tentative: row.tentative, units: row.units } : undefined,
+          calendar: first,
+          link: first ? link : undefined,
         })
+        for (const calendar of others) await put(calendar, feed.id, link)
         done.push(feed)
         leaveOut(row)
       } catch (e) {

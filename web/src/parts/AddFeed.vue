@@ -1,7 +1,7 @@
 <script setup lang="ts">
 // Subscribing: paste links, or choose files, look at what they give, then let them count.
 import { computed, ref } from 'vue'
-import { useAddFeed, useCalendars, usePlatforms, useTryLink } from '@/data/queries'
+import { useAddFeed, useAddLink, useCalendars, usePlatforms, useTryLink } from '@/data/queries'
 import { count } from '@/logic/dates'
 import { sent } from '@/logic/files'
 import { useMore } from '@/logic/more'
@@ -14,12 +14,14 @@ const emit = defineEmits<{ added: [sentence: string]; 'update:modelValue': [open
 const open = computed({ get: () => props.modelValue, set: (value) => emit('update:modelValue', value) })
 
 const add = useAddFeed()
+const put = useAddLink()
 const look = useTryLink()
 const platforms = usePlatforms()
 const calendars = useCalendars()
 const trials = useTrials(
   (link) => look.mutateAsync(link),
   (body) => add.mutateAsync(body),
+  (id, feed, body) => put.mutateAsync({ id, feed, body }),
 )
 
 /** Those that need a person come first, once all are looked at; of very many the first are drawn. */

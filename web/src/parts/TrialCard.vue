@@ -13,7 +13,7 @@ const row = defineModel<Tried>({ required: true })
 const props = defineProps<{ calendars: Calendar[] }>()
 const emit = defineEmits<{ instead: [offer: Schemas['Offer']]; leaveOut: [] }>()
 
-const calendar = computed(() => props.calendars.find((c) => c.id === row.value.calendar))
+const calendar = computed(() => props.calendars.find((c) => c.id === row.value.calendars[0]))
 const choices = computed(() => props.calendars.map((c) => ({ value: c.id, label: c.name })))
 const warned = computed(() => (row.value.trial ? cautions(row.value.trial, calendar.value) : []))
 </script>
@@ -63,8 +63,9 @@ const warned = computed(() => (row.value.trial ? cautions(row.value.trial, calen
           <label
             >Counts on
             <el-select-v2
-              v-model="row.calendar"
+              v-model="row.calendars"
               :options="choices"
+              multiple
               clearable
               filterable
               placeholder="No calendar yet"
@@ -75,7 +76,7 @@ const warned = computed(() => (row.value.trial ? cautions(row.value.trial, calen
             <el-input v-model="row.name" placeholder="The thing and the platform" />
           </label>
         </div>
-        <el-radio-group v-if="row.calendar" v-model="row.role" aria-label="What it does there">
+        <el-radio-group v-if="row.calendars.length > 0" v-model="row.role" aria-label="What it does there">
           <el-radio value="blocks">blocks the dates</el-radio>
           <el-radio value="shows">is only shown</el-radio>
         </el-radio-group>
@@ -90,7 +91,7 @@ const warned = computed(() => (row.value.trial ? cautions(row.value.trial, calen
           <div class="fields">
             <ScheduleFields v-if="!row.file" v-model="row.when" class="schedule" />
             <label>Colour <ColorSelect v-model="row.color" /></label>
-            <label v-if="row.calendar"
+            <label v-if="row.calendars.length > 0"
               >Tentative entries
               <el-select v-model="row.tentative">
                 <el-option value="tentative" label="count as tentative" />

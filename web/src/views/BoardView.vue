@@ -97,7 +97,9 @@ const names: Record<Scale, string> = { day: 'Days', week: 'Weeks', month: 'Month
       </span>
     </div>
     <template v-if="narrow">
+      <p v-if="loaded.waiting && shown.length === 0" class="soft">Looking …</p>
       <AgendaList
+        v-else
         :calendars="all"
         :from="today"
         :to="to"

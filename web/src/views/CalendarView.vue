@@ -191,6 +191,7 @@ const panel = ref<Booking | null>(null)
 .head .act {
   margin-left: auto;
   display: flex;
+  flex-wrap: wrap;
   gap: 0.4rem;
 }
 .calm {
