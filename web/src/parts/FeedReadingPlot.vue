@@ -50,7 +50,7 @@ function draw() {
       grid: { left: 42, right: 46, top: 46, bottom: 26 },
       legend: { top: 0, left: 0, textStyle: { color: ink } },
       tooltip: { trigger: 'axis', renderMode: 'richText' }, // drawn: a page of ours takes no inline styles
-      xAxis: { type: 'time', ...axis },
+      xAxis: { type: 'time', ...axis, axisLabel: { ...axis.axisLabel, hideOverlap: true } },
       yAxis: [
         {
           type: 'value',
