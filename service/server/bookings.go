@@ -134,14 +134,21 @@ func (s *server) GetBooking(ctx context.Context, r gen.GetBookingRequestObject) 
 	if err != nil {
 		return nil, err
 	}
-	life := gen.BookingLife{Booking: all[0], Travels: []gen.Travel{}, Changes: changes, LastSeen: lastSeen(names, b), Source: optional(source)}
+	life := gen.BookingLife{Booking: all[0], Changes: changes, LastSeen: lastSeen(names, b), Source: optional(source)}
 	if len(all) > len(again)+1 {
 		life.Original = &all[len(all)-1]
 	}
+	life.Travels = travelsJSON(names, travels, all[1:len(again)+1])
+	return gen.GetBooking200JSONResponse(life), nil
+}
+
+// travelsJSON says where a booking went, and where it was seen again.
+func travelsJSON(names names, travels []store.Travel, again []gen.Booking) []gen.Travel {
+	all := []gen.Travel{}
 	for _, t := range travels {
 		travel := gen.Travel{Publication: t.PublicationID, Platform: names.platforms[t.PlatformID], Version: t.FromVersion, Published: t.Published, PickedUp: t.PickedUp, Withdrawn: t.Withdrawn}
 		var seen []gen.Booking
-		for _, a := range all[1 : len(again)+1] {
+		for _, a := range again {
 			if a.Platform != nil && a.Platform.Id == t.PlatformID {
 				seen = append(seen, a)
 			}
@@ -149,9 +156,9 @@ func (s *server) GetBooking(ctx context.Context, r gen.GetBookingRequestObject) 
 		if len(seen) > 0 {
 			travel.Again = &seen
 		}
-		life.Travels = append(life.Travels, travel)
+		all = append(all, travel)
 	}
-	return gen.GetBooking200JSONResponse(life), nil
+	return all
 }
 
 func (s *server) ListForgottenBlocks(ctx context.Context, _ gen.ListForgottenBlocksRequestObject) (gen.ListForgottenBlocksResponseObject, error) {
