@@ -206,7 +206,7 @@ func (env *Env) sayConflicts(ctx context.Context, api *client.Client, k client.C
 		fmt.Fprintln(env.Out, "No conflicts.")
 		return nil
 	}
-	env.printConflictTable(conflicts, []client.Calendar{k})
+	env.printConflictTable(conflicts)
 	return nil
 }
 

@@ -65,18 +65,19 @@ func (env *Env) conflictList(ctx context.Context, c *cli.Command, api *client.Cl
 		fmt.Fprintln(env.Out, "No conflicts.")
 		return nil
 	}
-	calendars, err := client.Decode[[]client.Calendar](api.ListCalendars(ctx, nil))
-	if err != nil {
-		return err
-	}
+	env.printConflicts(all)
+	return nil
+}
+
+// printConflicts asks what can be asked once for several conflicts, and lists the others.
+func (env *Env) printConflicts(all []client.Conflict) {
 	questions, rest := folded(all)
 	for _, q := range questions {
 		env.ask(q)
 	}
 	if len(rest) > 0 {
-		env.printConflictTable(rest, calendars)
+		env.printConflictTable(rest)
 	}
-	return nil
 }
 
 // leastFolded is how many conflicts of the same two feeds are one question.
@@ -124,10 +125,10 @@ func (env *Env) ask(q []client.Conflict) {
 }
 
 // printConflictTable lists conflicts with their bookings below each other.
-func (env *Env) printConflictTable(all []client.Conflict, calendars []client.Calendar) {
+func (env *Env) printConflictTable(all []client.Conflict) {
 	var rows []table.Row
 	for _, k := range all {
-		calendar := calendarOf(k, calendars)
+		calendar := client.Calendar{Grain: k.Grain, Zone: k.Zone}
 		for i, b := range k.Bookings {
 			row := table.Row{"", "", "", "", clean(b.Title), clean(b.Label), spanOf(b.Start, b.End, calendar)}
 			if i == 0 {
@@ -137,15 +138,6 @@ func (env *Env) printConflictTable(all []client.Conflict, calendars []client.Cal
 		}
 	}
 	printTable(env.Out, table.Row{"Id", "Calendar", "Conflict", "When", "Among", "Feed", "Booked"}, rows)
-}
-
-func calendarOf(k client.Conflict, calendars []client.Calendar) client.Calendar {
-	for _, c := range calendars {
-		if c.Id == k.Calendar {
-			return c
-		}
-	}
-	return client.Calendar{}
 }
 
 func conflictID(text string) (int64, error) {

@@ -29,10 +29,15 @@ func TestClientForPeople(t *testing.T) {
 		require.NoError(t, err)
 		assert.Contains(t, w.run("", noun, verb), want, "an empty list says what to do first")
 	}
+	within(t, w.run("", "today"), "Nothing is double booked.", "No feed is read yet", "nobody comes or goes")
 	w.book(0, "Lindqvist", 10, 12)
 	w.book(1, "Harbour School", 11, 14)
+	w.book(1, "Fenn", 1, 2)
 	w.subscribe("Ketch Merrow")
+	within(t, w.run("", "today"), "double booking, open", "Every feed is fresh (2)", "Directions that are missing: 2.", "Strand & Tern Charters never came for")
 	w.round()
+	within(t, w.run("", "today"), "Every platform is read, and gets back what the others sell.", "begins    Charter: Fenn ", "last day  Charter: Fenn ")
+	assert.Equal(t, day(t, 0), lines[client.Today](t, w.run("", "today", "--json"))[0].Date)
 
 	id := fmt.Sprint(w.conflicts()[0].Id)
 	for _, tc := range []struct {
@@ -41,14 +46,14 @@ func TestClientForPeople(t *testing.T) {
 	}{
 		{[]string{"feed", "list"}, []string{"Feed of Merrow Charter Desk", "fresh", "in "}},
 		{[]string{"feed", "show", "feed of merrow charter desk"}, []string{"fresh since", "read every 1 h", "Link: http://127.0.0.1", "/…\n", "changed"}},
-		{[]string{"feed", "refresh", "1", "Feed of Strand & Tern Charters"}, []string{"Feed of Merrow Charter Desk: 2 entries, unchanged", "Feed of Strand & Tern Charters: 2 entries, unchanged"}},
+		{[]string{"feed", "refresh", "1", "Feed of Strand & Tern Charters"}, []string{"Feed of Merrow Charter Desk: 3 entries, unchanged", "Feed of Strand & Tern Charters: 3 entries, unchanged"}},
 		{[]string{"calendar", "list"}, []string{"Ketch Merrow", "America/Halifax"}},
-		{[]string{"calendar", "show", "1"}, []string{"First day", day(t, 10), day(t, 11), "2 days", "Lindqvist", "2 echoes of what we published set aside", "double booking, open"}},
+		{[]string{"calendar", "show", "1"}, []string{"First day", day(t, 10), day(t, 11), "2 days", "Lindqvist", "3 echoes of what we published set aside", "double booking, open"}},
 		{[]string{"calendar", "show", "Ketch Merrow", "--echoes", "--from", day(t, 10), "--to", day(t, 11)}, []string{"Not bookable", "echo"}},
 		{[]string{"calendar", "refresh", "Ketch Merrow"}, []string{"unchanged"}},
 		{[]string{"conflict", "show", id}, []string{"double booking on Ketch Merrow, " + day(t, 11) + " to " + day(t, 11), "Made (it says)", "First seen"}},
 		{[]string{"publication", "list"}, []string{"For Merrow Charter Desk", "version 1, "}},
-		{[]string{"publication", "show", "For Merrow Charter Desk"}, []string{"version 2 with 1 booking", "Link: http://", "Merrow Charter Desk importer"}},
+		{[]string{"publication", "show", "For Merrow Charter Desk"}, []string{"version 2 with 2 bookings", "Link: http://", "Merrow Charter Desk importer"}},
 		{[]string{"conflict", "acknowledge", id, "--note", "Called both"}, []string{"is acknowledged by harbour"}},
 		{[]string{"conflict", "show", id}, []string{"acknowledged since", "harbour deals with it: Called both"}},
 		{[]string{"conflict", "list", "--state", "acknowledged"}, []string{"double booking, acknowledged"}},

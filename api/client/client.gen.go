@@ -423,6 +423,24 @@ func (e LoginKind) Valid() bool {
 	}
 }
 
+// Defines values for MissingDirectionWay.
+const (
+	WayIn  MissingDirectionWay = "in"
+	WayOut MissingDirectionWay = "out"
+)
+
+// Valid indicates whether the value is a known member of the MissingDirectionWay enum.
+func (e MissingDirectionWay) Valid() bool {
+	switch e {
+	case WayIn:
+		return true
+	case WayOut:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for Outcome.
 const (
 	Changed   Outcome = "changed"
@@ -810,6 +828,7 @@ type Conflict struct {
 
 	// Found How much later it was found than it could have been, and what delayed it
 	Found *string      `json:"found,omitempty"`
+	Grain Grain        `json:"grain"`
 	Id    int64        `json:"id"`
 	Kind  ConflictKind `json:"kind"`
 
@@ -823,6 +842,9 @@ type Conflict struct {
 	Opened time.Time        `json:"opened"`
 	Start  string           `json:"start"`
 	State  ConflictState    `json:"state"`
+
+	// Zone That of the calendar
+	Zone string `json:"zone"`
 }
 
 // ConflictEvent defines model for ConflictEvent.
@@ -1203,8 +1225,56 @@ type Login struct {
 // LoginKind defines model for Login.Kind.
 type LoginKind string
 
+// LostTime Blocks of what is gone that platforms still show, and what they take from sale on the calendars of each grain
+type LostTime struct {
+	Blocks int     `json:"blocks"`
+	Days   int64   `json:"days"`
+	Hours  float32 `json:"hours"`
+	Nights int64   `json:"nights"`
+}
+
+// MissingDirection defines model for MissingDirection.
+type MissingDirection struct {
+	Calendar Named `json:"calendar"`
+	Platform Named `json:"platform"`
+
+	// Way in: it is told what is taken, and what it sells is not read; out: it sells, and is not told what is taken
+	Way MissingDirectionWay `json:"way"`
+}
+
+// MissingDirectionWay in: it is told what is taken, and what it sells is not read; out: it sells, and is not told what is taken
+type MissingDirectionWay string
+
+// Movement defines model for Movement.
+type Movement struct {
+	Booking   int64  `json:"booking"`
+	Calendar  Named  `json:"calendar"`
+	End       string `json:"end"`
+	Grain     Grain  `json:"grain"`
+	Start     string `json:"start"`
+	Tentative bool   `json:"tentative"`
+	Title     string `json:"title"`
+	Zone      string `json:"zone"`
+}
+
+// MovementDay defines model for MovementDay.
+type MovementDay struct {
+	// Come Bookings that begin, by the hour and by calendar
+	Come []Movement `json:"come"`
+	Date string     `json:"date"`
+
+	// Go Bookings of nights and days that end
+	Go []Movement `json:"go"`
+}
+
 // Name defines model for Name.
 type Name = string
+
+// Named defines model for Named.
+type Named struct {
+	Id   int64  `json:"id"`
+	Name string `json:"name"`
+}
 
 // Offer defines model for Offer.
 type Offer struct {
@@ -1447,8 +1517,54 @@ type Sorting struct {
 	Taken int `json:"taken"`
 }
 
+// StuckCalendar defines model for StuckCalendar.
+type StuckCalendar struct {
+	Id   int64  `json:"id"`
+	Name string `json:"name"`
+
+	// Trouble The calendar could not be brought up to date; what was published last stays
+	Trouble Trouble `json:"trouble"`
+}
+
 // TentativeRule defines model for TentativeRule.
 type TentativeRule string
+
+// Today defines model for Today.
+type Today struct {
+	// Bare Calendars on which no feed counts
+	Bare []Named `json:"bare"`
+
+	// Calendars How many there are
+	Calendars int `json:"calendars"`
+
+	// Date Today in this zone
+	Date string `json:"date"`
+
+	// Days Today and tomorrow
+	Days []MovementDay `json:"days"`
+
+	// Feeds How many there are
+	Feeds int `json:"feeds"`
+
+	// Forgotten Blocks of what is gone that platforms still show, and what they take from sale on the calendars of each grain
+	Forgotten LostTime           `json:"forgotten"`
+	Missing   []MissingDirection `json:"missing"`
+
+	// OldestReading The oldest of the feeds' last good readings; left out where there is none
+	OldestReading *time.Time `json:"oldestReading,omitempty"`
+
+	// Stuck Calendars that could not be brought up to date
+	Stuck []StuckCalendar `json:"stuck"`
+
+	// Unfresh Feeds that cannot be relied on at present
+	Unfresh []UnfreshFeed `json:"unfresh"`
+
+	// Unpicked Publications that nobody ever came for
+	Unpicked []UnpickedPublication `json:"unpicked"`
+
+	// Zone That of the first calendar
+	Zone string `json:"zone"`
+}
 
 // Token defines model for Token.
 type Token struct {
@@ -1536,6 +1652,22 @@ type Unfresh struct {
 	Since time.Time `json:"since"`
 	State FeedState `json:"state"`
 	Why   string    `json:"why"`
+}
+
+// UnfreshFeed defines model for UnfreshFeed.
+type UnfreshFeed struct {
+	Id   int64  `json:"id"`
+	Name string `json:"name"`
+
+	// Unfresh That a feed cannot be relied on at present; left out where it is fresh
+	Unfresh Unfresh `json:"unfresh"`
+}
+
+// UnpickedPublication defines model for UnpickedPublication.
+type UnpickedPublication struct {
+	Id       int64  `json:"id"`
+	Name     string `json:"name"`
+	Platform Named  `json:"platform"`
 }
 
 // Verdict defines model for Verdict.
@@ -2384,6 +2516,11 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /setup (the `CreateSetup` operationId).
 	CreateSetup(ctx context.Context, body CreateSetupJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// GetToday Tell what needs a person now but for clashes, and who comes and goes today and tomorrow
+	//
+	// Corresponds with GET /today (the `GetToday` operationId).
+	GetToday(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// CreateTokenWithBody Log in from a program
 	//
@@ -3672,6 +3809,21 @@ func (c *Client) CreateSetupWithBody(ctx context.Context, contentType string, bo
 // Corresponds with POST /setup (the `CreateSetup` operationId).
 func (c *Client) CreateSetup(ctx context.Context, body CreateSetupJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewCreateSetupRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// GetToday Tell what needs a person now but for clashes, and who comes and goes today and tomorrow
+//
+// Corresponds with GET /today (the `GetToday` operationId).
+func (c *Client) GetToday(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetTodayRequest(c.Server)
 	if err != nil {
 		return nil, err
 	}
@@ -6584,6 +6736,33 @@ func NewCreateSetupRequestWithBody(server string, contentType string, body io.Re
 	return req, nil
 }
 
+// NewGetTodayRequest constructs an http.Request for the GetToday method
+func NewGetTodayRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/today")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewCreateTokenRequest calls the generic CreateToken builder with application/json body
 func NewCreateTokenRequest(server string, body CreateTokenJSONRequestBody) (*http.Request, error) {
 	var bodyReader io.Reader
@@ -7283,6 +7462,13 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /setup (the `CreateSetup` operationId).
 	CreateSetupWithResponse(ctx context.Context, body CreateSetupJSONRequestBody, reqEditors ...RequestEditorFn) (*CreateSetupResponse, error)
+
+	// GetTodayWithResponse Tell what needs a person now but for clashes, and who comes and goes today and tomorrow
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /today (the `GetToday` operationId).
+	GetTodayWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*GetTodayResponse, error)
 
 	// CreateTokenWithBodyWithResponse Log in from a program
 	//
@@ -10383,6 +10569,61 @@ func (r CreateSetupResponse) ContentType() string {
 	return ""
 }
 
+// GetTodayResponseDefaultHeaders the declared response headers of an HTTP default response for GetToday
+type GetTodayResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type GetTodayResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Today
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *GetTodayResponseDefaultHeaders
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r GetTodayResponse) GetJSON200() *Today {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetTodayResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetTodayResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetTodayResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetTodayResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetTodayResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 // CreateTokenResponseDefaultHeaders the declared response headers of an HTTP default response for CreateToken
 type CreateTokenResponseDefaultHeaders struct {
 	RetryAfter *int
@@ -11523,6 +11764,19 @@ func (c *ClientWithResponses) CreateSetupWithResponse(ctx context.Context, body 
 		return nil, err
 	}
 	return ParseCreateSetupResponse(rsp)
+}
+
+// GetTodayWithResponse Tell what needs a person now but for clashes, and who comes and goes today and tomorrow
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /today (the `GetToday` operationId).
+func (c *ClientWithResponses) GetTodayWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*GetTodayResponse, error) {
+	rsp, err := c.GetToday(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetTodayResponse(rsp)
 }
 
 // CreateTokenWithBodyWithResponse Log in from a program
@@ -14187,6 +14441,52 @@ func ParseCreateSetupResponse(rsp *http.Response) (*CreateSetupResponse, error) 
 		response.Headers201 = &headers
 	case true:
 		var headers CreateSetupResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
+// ParseGetTodayResponse parses an HTTP response from a GetTodayWithResponse call
+func ParseGetTodayResponse(rsp *http.Response) (*GetTodayResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetTodayResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Today
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers GetTodayResponseDefaultHeaders
 		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
 			var value int
 			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {

@@ -423,6 +423,24 @@ func (e LoginKind) Valid() bool {
 	}
 }
 
+// Defines values for MissingDirectionWay.
+const (
+	WayIn  MissingDirectionWay = "in"
+	WayOut MissingDirectionWay = "out"
+)
+
+// Valid indicates whether the value is a known member of the MissingDirectionWay enum.
+func (e MissingDirectionWay) Valid() bool {
+	switch e {
+	case WayIn:
+		return true
+	case WayOut:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for Outcome.
 const (
 	Changed   Outcome = "changed"
@@ -810,6 +828,7 @@ type Conflict struct {
 
 	// Found How much later it was found than it could have been, and what delayed it
 	Found *string      `json:"found,omitempty"`
+	Grain Grain        `json:"grain"`
 	Id    int64        `json:"id"`
 	Kind  ConflictKind `json:"kind"`
 
@@ -823,6 +842,9 @@ type Conflict struct {
 	Opened time.Time        `json:"opened"`
 	Start  string           `json:"start"`
 	State  ConflictState    `json:"state"`
+
+	// Zone That of the calendar
+	Zone string `json:"zone"`
 }
 
 // ConflictEvent defines model for ConflictEvent.
@@ -1203,8 +1225,56 @@ type Login struct {
 // LoginKind defines model for Login.Kind.
 type LoginKind string
 
+// LostTime Blocks of what is gone that platforms still show, and what they take from sale on the calendars of each grain
+type LostTime struct {
+	Blocks int     `json:"blocks"`
+	Days   int64   `json:"days"`
+	Hours  float32 `json:"hours"`
+	Nights int64   `json:"nights"`
+}
+
+// MissingDirection defines model for MissingDirection.
+type MissingDirection struct {
+	Calendar Named `json:"calendar"`
+	Platform Named `json:"platform"`
+
+	// Way in: it is told what is taken, and what it sells is not read; out: it sells, and is not told what is taken
+	Way MissingDirectionWay `json:"way"`
+}
+
+// MissingDirectionWay in: it is told what is taken, and what it sells is not read; out: it sells, and is not told what is taken
+type MissingDirectionWay string
+
+// Movement defines model for Movement.
+type Movement struct {
+	Booking   int64  `json:"booking"`
+	Calendar  Named  `json:"calendar"`
+	End       string `json:"end"`
+	Grain     Grain  `json:"grain"`
+	Start     string `json:"start"`
+	Tentative bool   `json:"tentative"`
+	Title     string `json:"title"`
+	Zone      string `json:"zone"`
+}
+
+// MovementDay defines model for MovementDay.
+type MovementDay struct {
+	// Come Bookings that begin, by the hour and by calendar
+	Come []Movement `json:"come"`
+	Date string     `json:"date"`
+
+	// Go Bookings of nights and days that end
+	Go []Movement `json:"go"`
+}
+
 // Name defines model for Name.
 type Name = string
+
+// Named defines model for Named.
+type Named struct {
+	Id   int64  `json:"id"`
+	Name string `json:"name"`
+}
 
 // Offer defines model for Offer.
 type Offer struct {
@@ -1447,8 +1517,54 @@ type Sorting struct {
 	Taken int `json:"taken"`
 }
 
+// StuckCalendar defines model for StuckCalendar.
+type StuckCalendar struct {
+	Id   int64  `json:"id"`
+	Name string `json:"name"`
+
+	// Trouble The calendar could not be brought up to date; what was published last stays
+	Trouble Trouble `json:"trouble"`
+}
+
 // TentativeRule defines model for TentativeRule.
 type TentativeRule string
+
+// Today defines model for Today.
+type Today struct {
+	// Bare Calendars on which no feed counts
+	Bare []Named `json:"bare"`
+
+	// Calendars How many there are
+	Calendars int `json:"calendars"`
+
+	// Date Today in this zone
+	Date string `json:"date"`
+
+	// Days Today and tomorrow
+	Days []MovementDay `json:"days"`
+
+	// Feeds How many there are
+	Feeds int `json:"feeds"`
+
+	// Forgotten Blocks of what is gone that platforms still show, and what they take from sale on the calendars of each grain
+	Forgotten LostTime           `json:"forgotten"`
+	Missing   []MissingDirection `json:"missing"`
+
+	// OldestReading The oldest of the feeds' last good readings; left out where there is none
+	OldestReading *time.Time `json:"oldestReading,omitempty"`
+
+	// Stuck Calendars that could not be brought up to date
+	Stuck []StuckCalendar `json:"stuck"`
+
+	// Unfresh Feeds that cannot be relied on at present
+	Unfresh []UnfreshFeed `json:"unfresh"`
+
+	// Unpicked Publications that nobody ever came for
+	Unpicked []UnpickedPublication `json:"unpicked"`
+
+	// Zone That of the first calendar
+	Zone string `json:"zone"`
+}
 
 // Token defines model for Token.
 type Token struct {
@@ -1536,6 +1652,22 @@ type Unfresh struct {
 	Since time.Time `json:"since"`
 	State FeedState `json:"state"`
 	Why   string    `json:"why"`
+}
+
+// UnfreshFeed defines model for UnfreshFeed.
+type UnfreshFeed struct {
+	Id   int64  `json:"id"`
+	Name string `json:"name"`
+
+	// Unfresh That a feed cannot be relied on at present; left out where it is fresh
+	Unfresh Unfresh `json:"unfresh"`
+}
+
+// UnpickedPublication defines model for UnpickedPublication.
+type UnpickedPublication struct {
+	Id       int64  `json:"id"`
+	Name     string `json:"name"`
+	Platform Named  `json:"platform"`
 }
 
 // Verdict defines model for Verdict.
@@ -1977,6 +2109,9 @@ type ServerInterface interface {
 	// CreateSetup Make the first account with the code of the one-time setup link, and log in
 	// (POST /setup)
 	CreateSetup(c *gin.Context)
+	// GetToday Tell what needs a person now but for clashes, and who comes and goes today and tomorrow
+	// (GET /today)
+	GetToday(c *gin.Context)
 	// CreateToken Log in from a program
 	// (POST /tokens)
 	CreateToken(c *gin.Context)
@@ -3603,6 +3738,19 @@ func (siw *ServerInterfaceWrapper) CreateSetup(c *gin.Context) {
 	siw.Handler.CreateSetup(c)
 }
 
+// GetToday operation middleware
+func (siw *ServerInterfaceWrapper) GetToday(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetToday(c)
+}
+
 // CreateToken operation middleware
 func (siw *ServerInterfaceWrapper) CreateToken(c *gin.Context) {
 
@@ -3665,6 +3813,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/logins", wrapper.ListLogins)
 	router.DELETE(options.BaseURL+"/logins/:id", wrapper.DeleteLogin)
 	router.POST(options.BaseURL+"/password", wrapper.ChangePassword)
+	router.GET(options.BaseURL+"/today", wrapper.GetToday)
 	router.GET(options.BaseURL+"/platforms", wrapper.ListPlatforms)
 	router.POST(options.BaseURL+"/platforms", wrapper.CreatePlatform)
 	router.DELETE(options.BaseURL+"/platforms/:id", wrapper.RemovePlatform)
@@ -6240,6 +6389,48 @@ func (response CreateSetupdefaultApplicationProblemPlusJSONResponse) VisitCreate
 	return err
 }
 
+type GetTodayRequestObject struct {
+}
+
+type GetTodayResponseObject interface {
+	VisitGetTodayResponse(w http.ResponseWriter) error
+}
+
+type GetToday200JSONResponse Today
+
+func (response GetToday200JSONResponse) VisitGetTodayResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetTodaydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response GetTodaydefaultApplicationProblemPlusJSONResponse) VisitGetTodayResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type CreateTokenRequestObject struct {
 	Body *CreateTokenJSONRequestBody
 }
@@ -6496,6 +6687,9 @@ type StrictServerInterface interface {
 	// CreateSetup Make the first account with the code of the one-time setup link, and log in
 	// (POST /setup)
 	CreateSetup(ctx context.Context, request CreateSetupRequestObject) (CreateSetupResponseObject, error)
+	// GetToday Tell what needs a person now but for clashes, and who comes and goes today and tomorrow
+	// (GET /today)
+	GetToday(ctx context.Context, request GetTodayRequestObject) (GetTodayResponseObject, error)
 	// CreateToken Log in from a program
 	// (POST /tokens)
 	CreateToken(ctx context.Context, request CreateTokenRequestObject) (CreateTokenResponseObject, error)
@@ -8361,6 +8555,30 @@ func (sh *strictHandler) CreateSetup(ctx *gin.Context) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(CreateSetupResponseObject); ok {
 		if err := validResponse.VisitCreateSetupResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetToday operation middleware
+func (sh *strictHandler) GetToday(ctx *gin.Context) {
+	var request GetTodayRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetToday(ctx, request.(GetTodayRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetToday")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetTodayResponseObject); ok {
+		if err := validResponse.VisitGetTodayResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

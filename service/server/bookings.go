@@ -11,8 +11,8 @@ import (
 	gen "wharf/api/server"
 	"wharf/core/judge"
 	"wharf/core/span"
-	"wharf/core/zone"
 	"wharf/service/store"
+	"wharf/service/today"
 )
 
 // caseFile is the answer that is a case as its file is.
@@ -80,11 +80,15 @@ func (s *server) bookingsWritten(ctx context.Context, n names, found map[int64]s
 
 func (s *server) grains(ctx context.Context) (map[int64]span.Grain, error) {
 	calendars, err := s.Store.Calendars(ctx)
+	return grainsOf(calendars), err
+}
+
+func grainsOf(calendars []store.Calendar) map[int64]span.Grain {
 	grains := make(map[int64]span.Grain, len(calendars))
 	for _, c := range calendars {
 		grains[c.ID] = span.Grain(c.Grain)
 	}
-	return grains, err
+	return grains
 }
 
 func (s *server) GetBooking(ctx context.Context, r gen.GetBookingRequestObject) (gen.GetBookingResponseObject, error) {
@@ -166,21 +170,14 @@ func (s *server) ListForgottenBlocks(ctx context.Context, _ gen.ListForgottenBlo
 	if err != nil {
 		return nil, err
 	}
-	rows, err := s.Store.StaleBookings(ctx)
+	rows, err := today.Forgotten(ctx, s.Store, calendars, s.Now())
 	if err != nil {
 		return nil, err
 	}
-	now, grains := map[int64]int64{}, map[int64]span.Grain{}
-	for _, c := range calendars {
-		grains[c.ID] = span.Grain(c.Grain)
-		if loc, err := zone.Load(c.Zone); err == nil { // else it is set aside, and says so
-			now[c.ID] = span.Point(s.Now(), grains[c.ID], loc)
-		}
+	if len(rows) == 0 {
+		return gen.ListForgottenBlocks200JSONResponse{}, nil
 	}
-	rows = slices.DeleteFunc(rows, func(b store.Booking) bool {
-		at, shown := now[b.CalendarID]
-		return !shown || b.EndPoint <= at
-	})
+	grains := grainsOf(calendars)
 	names, err := s.names(ctx)
 	if err != nil {
 		return nil, err

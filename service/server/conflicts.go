@@ -91,17 +91,23 @@ func (s *server) conflictJSON(ctx context.Context, id int64) (gen.Conflict, erro
 }
 
 func (s *server) conflictsJSON(ctx context.Context, rows []store.ConflictWith) ([]gen.Conflict, error) {
-	names, err := s.names(ctx)
-	if err != nil {
-		return nil, err
+	if len(rows) == 0 {
+		return []gen.Conflict{}, nil
 	}
 	calendars, err := s.Store.Calendars(ctx)
 	if err != nil {
 		return nil, err
 	}
-	byID := map[int64]store.Calendar{}
+	byID, on := map[int64]store.Calendar{}, map[int64]store.Calendar{}
 	for _, c := range calendars {
 		byID[c.ID] = c
+	}
+	for _, k := range rows {
+		on[k.CalendarID] = byID[k.CalendarID]
+	}
+	names, err := s.names(ctx, slices.Collect(maps.Values(on))...)
+	if err != nil {
+		return nil, err
 	}
 	var ids []int64
 	for _, k := range rows {
@@ -120,7 +126,7 @@ func (s *server) conflictsJSON(ctx context.Context, rows []store.ConflictWith) (
 	for i, k := range rows {
 		calendar := byID[k.CalendarID]
 		grain := span.Grain(calendar.Grain)
-		c := gen.Conflict{Id: k.ID, Calendar: k.CalendarID, CalendarName: calendar.Name, Kind: gen.ConflictKind(k.Kind), State: gen.ConflictState(k.State),
+		c := gen.Conflict{Id: k.ID, Calendar: k.CalendarID, CalendarName: calendar.Name, Grain: gen.Grain(calendar.Grain), Zone: calendar.Zone, Kind: gen.ConflictKind(k.Kind), State: gen.ConflictState(k.State),
 			Opened: k.OpenedAt, Cleared: k.ClearedAt, AcknowledgedBy: optional(k.AcknowledgedBy), Note: optional(k.Note), Bookings: []gen.Booking{}}
 		c.Start, c.End = span.Span{Start: k.StartPoint, End: k.EndPoint}.Format(grain)
 		var bookings []store.Booking

@@ -15,16 +15,16 @@ export const live = ref(false)
 export function staleAfter({ topic, id }: Change): QueryKey[] {
   switch (topic) {
     case 'platform':
-      return [['platforms'], ['feeds'], ['publications'], ['habits']]
+      return [['today'], ['platforms'], ['feeds'], ['publications'], ['habits']]
     case 'feed':
-      return [['feeds'], ['readings', id]]
+      return [['today'], ['feeds'], ['readings', id]]
     case 'calendar':
-      return [['calendars'], ['groups'], ['bookings'], ['conflicts'], ['conflict'], ['habits']]
+      return [['today'], ['calendars'], ['groups'], ['bookings'], ['conflicts'], ['conflict'], ['habits']]
     case 'conflict':
       return [['calendars'], ['conflicts'], ['conflict', id]]
     case 'publication':
     case 'pickup':
-      return [['publications'], ['pickups', id]]
+      return [['today'], ['publications'], ['pickups', id]]
     case 'group':
       return [['groups'], ['calendars']]
     case 'login':

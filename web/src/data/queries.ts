@@ -5,6 +5,9 @@ import { computed, type Ref } from 'vue'
 import { chunksOf, type Chunk } from '@/logic/board'
 import { api, data, type Booking, type Schemas } from './api'
 
+/** How things stand now, but for clashes. */
+export const useToday = () => useQuery({ queryKey: ['today'], queryFn: () => data(api.GET('/today')) })
+
 export const useCalendars = () => useQuery({ queryKey: ['calendars'], queryFn: () => data(api.GET('/calendars')) })
 
 export const useFeeds = () => useQuery({ queryKey: ['feeds'], queryFn: () => data(api.GET('/feeds')) })
@@ -91,15 +94,6 @@ export function useBookings(calendar: Ref<number | undefined>, from: Ref<string>
         }),
       ),
     enabled: computed(() => calendar.value !== undefined),
-    placeholderData: keepPreviousData,
-  })
-}
-
-/** What is on all calendars from one day up to another. */
-export function useAllBookings(from: Ref<string>, to: Ref<string>) {
-  return useQuery({
-    queryKey: ['bookings', 'all', from, to],
-    queryFn: () => data(api.GET('/bookings', { params: { query: { from: from.value, to: to.value } } })),
     placeholderData: keepPreviousData,
   })
 }

@@ -111,6 +111,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/today": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Tell what needs a person now but for clashes, and who comes and goes today and tomorrow */
+        get: operations["getToday"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/platforms": {
         parameters: {
             query?: never;
@@ -851,6 +868,92 @@ export interface components {
             /** @description It is the one with which this was asked */
             current: boolean;
         };
+        Named: {
+            /** Format: int64 */
+            id: number;
+            name: string;
+        };
+        Today: {
+            /** @description That of the first calendar */
+            zone: string;
+            /** @description Today in this zone */
+            date: string;
+            /** @description How many there are */
+            calendars: number;
+            /** @description How many there are */
+            feeds: number;
+            /** @description Feeds that cannot be relied on at present */
+            unfresh: components["schemas"]["UnfreshFeed"][];
+            /**
+             * Format: date-time
+             * @description The oldest of the feeds' last good readings; left out where there is none
+             */
+            oldestReading?: string;
+            /** @description Calendars that could not be brought up to date */
+            stuck: components["schemas"]["StuckCalendar"][];
+            /** @description Calendars on which no feed counts */
+            bare: components["schemas"]["Named"][];
+            missing: components["schemas"]["MissingDirection"][];
+            /** @description Publications that nobody ever came for */
+            unpicked: components["schemas"]["UnpickedPublication"][];
+            forgotten: components["schemas"]["LostTime"];
+            /** @description Today and tomorrow */
+            days: components["schemas"]["MovementDay"][];
+        };
+        UnfreshFeed: {
+            /** Format: int64 */
+            id: number;
+            name: string;
+            unfresh: components["schemas"]["Unfresh"];
+        };
+        StuckCalendar: {
+            /** Format: int64 */
+            id: number;
+            name: string;
+            trouble: components["schemas"]["Trouble"];
+        };
+        MissingDirection: {
+            calendar: components["schemas"]["Named"];
+            platform: components["schemas"]["Named"];
+            /**
+             * @description in: it is told what is taken, and what it sells is not read; out: it sells, and is not told what is taken
+             * @enum {string}
+             */
+            way: "in" | "out";
+        };
+        UnpickedPublication: {
+            /** Format: int64 */
+            id: number;
+            name: string;
+            platform: components["schemas"]["Named"];
+        };
+        /** @description Blocks of what is gone that platforms still show, and what they take from sale on the calendars of each grain */
+        LostTime: {
+            blocks: number;
+            /** Format: int64 */
+            nights: number;
+            /** Format: int64 */
+            days: number;
+            hours: number;
+        };
+        MovementDay: {
+            date: string;
+            /** @description Bookings that begin, by the hour and by calendar */
+            come: components["schemas"]["Movement"][];
+            /** @description Bookings of nights and days that end */
+            go: components["schemas"]["Movement"][];
+        };
+        Movement: {
+            /** Format: int64 */
+            booking: number;
+            calendar: components["schemas"]["Named"];
+            grain: components["schemas"]["Grain"];
+            zone: string;
+            title: string;
+            tentative: boolean;
+            start: string;
+            end: string;
+        };
         Platform: {
             /** Format: int64 */
             id: number;
@@ -1504,6 +1607,9 @@ export interface components {
             /** Format: int64 */
             calendar: number;
             calendarName: string;
+            grain: components["schemas"]["Grain"];
+            /** @description That of the calendar */
+            zone: string;
             kind: components["schemas"]["ConflictKind"];
             state: components["schemas"]["ConflictState"];
             start: string;
@@ -1819,6 +1925,27 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getToday: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description How things stand */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Today"];
+                };
             };
             default: components["responses"]["Problem"];
         };
@@ -3133,6 +3260,7 @@ type ReadonlyArray<T> = [
 ] ? Readonly<Exclude<T, undefined>> : Readonly<Exclude<T, undefined>[]>;
 export const problemCodeValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["ProblemCode"]> = ["unreadable", "wrong_value", "not_found", "method_not_allowed", "too_large", "being_read", "not_logged_in", "refused", "already_set_up", "no_room", "database_away", "internal", "stale_revision", "nothing_to_acknowledge", "too_many_pages", "would_lose", "unknown_host", "foreign_site", "local_only", "too_many_attempts", "taken", "in_use", "locked", "answered", "over", "uploaded"];
 export const loginKindValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Login"]["kind"]> = ["browser", "token"];
+export const missingDirectionWayValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["MissingDirection"]["way"]> = ["in", "out"];
 export const habitNameValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["HabitName"]> = ["reflects", "keeps_uids", "delay", "rate", "form", "way"];
 export const answerKindValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["AnswerKind"]> = ["own", "reflected"];
 export const heldWhyValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Held"]["why"]> = ["lost", "beyond", "kept"];

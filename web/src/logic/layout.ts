@@ -2,6 +2,9 @@
 import type { Booking, Calendar, Conflict } from '@/data/api'
 import { addDays, daysBetween, shortDay, wallClock } from './dates'
 
+/** What says how its spans are read. */
+type Axis = Pick<Calendar, 'grain' | 'zone'>
+
 /** A stretch of days for drawing: [first, last), where half days stand for nights that run from afternoon to morning. */
 export interface Stretch {
   first: string
@@ -10,7 +13,7 @@ export interface Stretch {
   clock: string // times of day, on the grain time
 }
 
-export function stretch(start: string, end: string, calendar: Calendar): Stretch {
+export function stretch(start: string, end: string, calendar: Axis): Stretch {
   if (calendar.grain !== 'time') return { first: start, last: end, nights: calendar.grain === 'night', clock: '' }
   const from = wallClock(start, calendar.zone)
   const to = wallClock(end, calendar.zone)
@@ -20,14 +23,14 @@ export function stretch(start: string, end: string, calendar: Calendar): Stretch
 }
 
 /** The span in words: days first, since days are what people compare. */
-export function spanWords(start: string, end: string, calendar: Calendar): string {
+export function spanWords(start: string, end: string, calendar: Axis): string {
   const s = stretch(start, end, calendar)
   const final = s.nights ? s.last : addDays(s.last, -1)
   const days = s.first === final ? shortDay(s.first) : `${shortDay(s.first)} – ${shortDay(final)}`
   return s.clock ? `${days}, ${s.clock}` : days
 }
 
-export function lengthWords(start: string, end: string, calendar: Calendar): string {
+export function lengthWords(start: string, end: string, calendar: Axis): string {
   if (calendar.grain === 'time') {
     const minutes = (Date.parse(end) - Date.parse(start)) / 60_000
     if (minutes < 60) return `${minutes} min`

@@ -36,6 +36,8 @@ export const clash = (start: string, end: string, bookings: Booking[]): Conflict
   id: 9,
   calendar: 1,
   calendarName: 'Ketch',
+  grain: 'night',
+  zone: 'America/Halifax',
   kind: 'double_booking',
   state: 'open',
   start,

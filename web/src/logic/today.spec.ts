@@ -3,60 +3,40 @@ import type { Calendar, Conflict, Feed, Publication } from '@/data/api'
 import { staleAfter } from '@/data/live'
 import { factsOf } from './facts'
 import { booking, calendar, clash } from './samples'
-import { directionsOf, movementsOn, questionsOf } from './today'
+import { directionsOf, endWord, questionsOf, startWord, takenBy, takenWords } from './today'
 
 const feed = (id: number, platform: string, calendars: number[]) =>
   ({ id, platform: { name: platform }, calendars }) as Feed
 const publication = (calendar: number, platform: string) => ({ calendar, platform: { name: platform } }) as Publication
-const linked = (role: 'blocks' | 'shows', ...feeds: number[]): Calendar => ({
-  ...calendar('day'),
-  links: feeds.map((f) => ({
-    feed: f,
-    revision: 1,
-    role,
-    tentative: 'tentative',
-    units: 1,
-    label: '',
-    filter: '',
-    counting: '',
-    color: 'teal',
-    notices: [],
-  })),
-})
-
-describe('directions', () => {
-  it.each([
-    ['read and given back', linked('blocks', 1), [feed(1, 'Desk', [1])], [publication(1, 'Desk')], []],
-    ['read only', linked('blocks', 1), [feed(1, 'Desk', [1])], [], [['Desk', 'out']]],
-    ['only shown needs nothing back', linked('shows', 1), [feed(1, 'Diary', [1])], [], []],
-    ['given back only', linked('blocks'), [], [publication(1, 'Desk')], [['Desk', 'in']]],
-  ] as const)('%s', (_, c, feeds, publications, want) => {
-    expect(directionsOf([c], [...feeds], [...publications]).gaps.map((g) => [g.platform, g.missing])).toEqual(want)
+describe('words', () => {
+  it('hours are those of the calendar’s zone; a stay arrives and leaves', () => {
+    const movement = (grain: Calendar['grain'], start: string, end: string) => ({
+      booking: 1,
+      calendar: { id: 1, name: 'Ketch' },
+      grain,
+      zone: 'America/Halifax',
+      title: '',
+      tentative: false,
+      start,
+      end,
+    })
+    expect(startWord(movement('time', '2026-07-04T02:00:00Z', '2026-07-04T03:30:00Z'))).toBe('23:00–00:30')
+    const stay = movement('night', '2026-07-03', '2026-07-05')
+    expect([startWord(stay), endWord(stay)]).toEqual(['arrives', 'leaves'])
+  })
+  it('what is taken is told for each grain', () => {
+    const night = { ...calendar('night'), id: 1 }
+    const hours = { ...calendar('time'), id: 2 }
+    const blocks = [
+      booking(1, '2026-07-03', '2026-07-05'),
+      booking(2, '2026-07-09', '2026-07-10'),
+      { ...booking(3, '2026-07-04T02:00:00Z', '2026-07-04T03:30:00Z'), calendar: 2 },
+    ]
+    expect(takenWords(takenBy(blocks, [night, hours]))).toBe('3 nights and 2 hours')
   })
 })
 
-describe('comings and goings', () => {
-  const on = (date: string, c: Calendar, ...all: ReturnType<typeof booking>[]) => {
-    const { come, go } = movementsOn(date, all, [c])
-    return [come.map((m) => m.booking.id), go.map((m) => m.booking.id)]
-  }
-  it('a stay is left on its end, a day booking ends the day before', () => {
-    const stay = booking(1, '2026-07-03', '2026-07-05')
-    expect(on('2026-07-05', calendar('night'), stay)).toEqual([[], [1]])
-    expect(on('2026-07-04', calendar('day'), stay)).toEqual([[], [1]])
-    expect(on('2026-07-03', calendar('night'), stay)).toEqual([[1], []])
-  })
-  it('hours belong to the day in the calendar’s zone; echoes to none', () => {
-    const late = booking(1, '2026-07-04T02:00:00Z', '2026-07-04T03:00:00Z')
-    expect(on('2026-07-03', calendar('time'), late)).toEqual([[1], []])
-    expect(on('2026-07-03', calendar('day'), booking(2, '2026-07-03', '2026-07-05', { verdict: 'echo' }))).toEqual([
-      [],
-      [],
-    ])
-  })
-})
-
-it('twice as many calendars, feeds and bookings take twice the looks', () => {
+it('twice as many calendars and feeds take twice the looks', () => {
   let looks = 0
   const counted = <T extends object>(thing: T): T =>
     new Proxy(thing, {
@@ -67,13 +47,16 @@ it('twice as many calendars, feeds and bookings take twice the looks', () => {
     })
   const looksFor = (n: number): number => {
     const ids = Array.from({ length: n }, (_, i) => i)
-    const calendars = ids.map((i) => counted({ ...linked('blocks', i), id: i }))
+    const calendars = ids.map((i) => counted({ ...calendar('day'), id: i }))
     const feeds = ids.map((i) => counted(feed(i, `Platform ${i % 40}`, [i])))
     const publications = ids.map((i) => counted(publication(i, `Platform ${(i + 1) % 40}`)))
-    const bookings = ids.map((i) => counted({ ...booking(i, '2026-07-03', '2026-07-05'), calendar: i }))
     looks = 0
-    expect(directionsOf(calendars, feeds, publications).gaps).toHaveLength(2 * n)
-    expect(movementsOn('2026-07-03', bookings, calendars).come).toHaveLength(n)
+    const { platforms, cell } = directionsOf(calendars, feeds, publications)
+    expect(platforms).toHaveLength(40)
+    for (const [i, c] of calendars.entries())
+      expect([cell(c, `Platform ${i % 40}`).feeds, cell(c, `Platform ${(i + 1) % 40}`).publication]).not.toContain(
+        undefined,
+      )
     return looks
   }
   expect(looksFor(1000) / looksFor(500)).toBeLessThan(2.5)
@@ -104,7 +87,7 @@ it('the evidence is in the order of time', () => {
 })
 
 it('a change makes stale what shows it, and an unknown one everything', () => {
-  expect(staleAfter({ topic: 'feed', id: 7 })).toEqual([['feeds'], ['readings', 7]])
+  expect(staleAfter({ topic: 'feed', id: 7 })).toEqual([['today'], ['feeds'], ['readings', 7]])
   expect(staleAfter({ topic: 'pickup', id: 7 })).toContainEqual(['pickups', 7])
   expect(staleAfter({ topic: 'all', id: 0 })).toEqual([])
 })

@@ -1,14 +1,6 @@
-// What the first page says, from what is known: clashes, feeds, directions, comings and goings.
-import type { Booking, Calendar, Conflict, Feed, Publication } from '@/data/api'
+// What the first page says in words, and the cells of the matrix.
+import type { Booking, Calendar, Conflict, Feed, Publication, Schemas } from '@/data/api'
 import { count, wallClock } from './dates'
-import { counts } from './origin'
-
-/** A direction between a calendar and a platform that is not there. */
-export interface Gap {
-  calendar: Calendar
-  platform: string
-  missing: 'in' | 'out'
-}
 
 /** A cell of the matrix: what comes in from a platform for a calendar, and what goes out to it. */
 export interface Cell {
@@ -22,8 +14,6 @@ export interface Cell {
 export interface Directions {
   platforms: string[]
   cell: (calendar: Calendar, platform: string) => Cell
-  /** What is missing, calendar by calendar. */
-  gaps: Gap[]
 }
 
 export function directionsOf(calendars: Calendar[], feeds: Feed[], publications: Publication[]): Directions {
@@ -44,73 +34,21 @@ export function directionsOf(calendars: Calendar[], feeds: Feed[], publications:
     platforms,
     cell: (calendar, platform) =>
       rows.get(calendar.id)?.cells.get(platform) ?? { calendar, platform, feeds: [], publication: undefined },
-    gaps: calendars.flatMap((calendar) =>
-      [...(rows.get(calendar.id)?.cells.values() ?? [])]
-        .sort((a, b) => byName(a.platform, b.platform))
-        .flatMap((cell) => {
-          const missing = gapOf(cell)
-          return missing ? [{ calendar, platform: cell.platform, missing }] : []
-        }),
-    ),
   }
 }
 
 const byName = new Intl.Collator().compare
 
-export function gapOf(cell: Cell): 'in' | 'out' | undefined {
-  if (cell.publication && cell.feeds.length === 0) return 'in'
-  if (!cell.publication && sells(cell)) return 'out'
-  return undefined
-}
-
-/** Whether the feeds of a cell sell anything: what is only shown needs nothing back. */
-function sells(cell: Cell): boolean {
-  if (cell.feeds.length === 0) return false
-  const blocking = new Set(cell.calendar.links.filter((l) => l.role === 'blocks').map((l) => l.feed))
-  return cell.feeds.some((f) => blocking.has(f.id))
-}
-
-/** Somebody who comes or goes on a day. */
-export interface Movement {
-  booking: Booking
-  calendar: Calendar
-  clock: string // on the grain time
-}
-
+type Movement = Schemas['Movement']
 const starts: Record<Calendar['grain'], string> = { night: 'arrives', day: 'begins', time: 'from' }
 const stops: Record<Calendar['grain'], string> = { night: 'leaves', day: 'last day', time: 'until' }
-export const startWord = (c: Calendar): string => starts[c.grain]
-export const endWord = (c: Calendar): string => stops[c.grain]
 
-/** Who comes and who goes on a day, in the order of times, then of calendars. */
-export function movementsOn(
-  date: string,
-  bookings: Booking[],
-  calendars: Calendar[],
-): { come: Movement[]; go: Movement[] } {
-  const places = new Map(calendars.map((calendar, place) => [calendar.id, { calendar, place }]))
-  const come: Movement[] = []
-  const go: Movement[] = []
-  for (const booking of bookings) {
-    const calendar = places.get(booking.calendar)?.calendar
-    if (!calendar || !counts(booking)) continue
-    if (calendar.grain === 'time') {
-      const clock = wallClock(booking.start, calendar.zone)
-      if (clock.slice(0, 10) === date)
-        come.push({ booking, calendar, clock: `${clock.slice(11)}–${wallClock(booking.end, calendar.zone).slice(11)}` })
-      continue
-    }
-    if (booking.start === date) come.push({ booking, calendar, clock: '' })
-    const last = calendar.grain === 'night' ? booking.end : dayBefore(booking.end)
-    if (last === date) go.push({ booking, calendar, clock: '' })
-  }
-  const place = (m: Movement) => places.get(m.calendar.id)?.place ?? 0
-  const order = (a: Movement, b: Movement) => (a.clock === b.clock ? place(a) - place(b) : a.clock < b.clock ? -1 : 1)
-  return { come: come.sort(order), go: go.sort(order) }
+/** The word for that a booking begins; on the grain time, its hours. */
+export function startWord(m: Movement): string {
+  if (m.grain !== 'time') return starts[m.grain]
+  return [m.start, m.end].map((at) => wallClock(at, m.zone).slice(11)).join('–')
 }
-
-const dayBefore = (date: string): string =>
-  new Date(Date.parse(date + 'T00:00:00Z') - 86_400_000).toISOString().slice(0, 10)
+export const endWord = (m: Movement): string => stops[m.grain]
 
 /** Conflicts of the same two feeds that are one question: are their platforms linked directly? */
 export interface Question {
@@ -135,19 +73,29 @@ export function questionsOf(conflicts: Conflict[]): Question[] {
   return [...by.values()].filter((q) => q.conflicts.length >= leastFolded)
 }
 
-/** How many nights, days or hours blocks take together, in words; of each grain that there is. */
-export function lostWords(blocks: Booking[], calendars: Calendar[]): string {
+/** How many nights, days and hours are taken. */
+type Taken = Pick<Schemas['LostTime'], 'nights' | 'days' | 'hours'>
+
+/** How much blocks take together, of each grain that there is. */
+export function takenBy(blocks: Booking[], calendars: Calendar[]): Taken {
   const grains = new Map(calendars.map((c) => [c.id, c.grain]))
-  const lost = { night: 0, day: 0, time: 0 }
+  const taken = { nights: 0, days: 0, hours: 0 }
+  const hour = 3_600_000
   for (const b of blocks) {
+    const length = Date.parse(b.end) - Date.parse(b.start)
     const grain = grains.get(b.calendar)
-    if (grain) lost[grain] += Date.parse(b.end) - Date.parse(b.start)
+    if (grain === 'night') taken.nights += Math.round(length / hour / 24)
+    if (grain === 'day') taken.days += Math.round(length / hour / 24)
+    if (grain === 'time') taken.hours += length / hour
   }
-  const day = 86_400_000
-  const words = [
-    lost.night > 0 ? count(Math.round(lost.night / day), 'night', 'nights') : '',
-    lost.day > 0 ? count(Math.round(lost.day / day), 'day', 'days') : '',
-    lost.time > 0 ? count(Math.round(lost.time / 3_600_000), 'hour', 'hours') : '',
-  ]
-  return words.filter(Boolean).join(' and ')
+  return taken
 }
+
+export const takenWords = ({ nights, days, hours }: Taken): string =>
+  [
+    nights > 0 ? count(nights, 'night', 'nights') : '',
+    days > 0 ? count(days, 'day', 'days') : '',
+    hours > 0 ? count(Math.round(hours), 'hour', 'hours') : '',
+  ]
+    .filter(Boolean)
+    .join(' and ')

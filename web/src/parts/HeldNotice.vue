@@ -6,7 +6,7 @@ import { useGiving } from '@/logic/answers'
 import { count } from '@/logic/dates'
 import { lengthWords, spanWords } from '@/logic/layout'
 import { titleOf } from '@/logic/origin'
-import { lostWords } from '@/logic/today'
+import { takenBy, takenWords } from '@/logic/today'
 import GivingBox from './GivingBox.vue'
 import TimeAgo from './TimeAgo.vue'
 
@@ -21,7 +21,7 @@ const all = computed(() => held.data.value ?? [])
 const waiting = computed(() => all.value.filter((b) => b.held?.why === 'lost'))
 const asked = computed(() => (waiting.value.length > 0 ? waiting.value : all.value))
 const shown = computed(() => asked.value.slice(0, most))
-const taken = computed(() => lostWords(asked.value, calendars.data.value ?? []))
+const taken = computed(() => takenWords(takenBy(asked.value, calendars.data.value ?? [])))
 const calendarOf = (b: Booking): Calendar | undefined => calendars.data.value?.find((c) => c.id === b.calendar)
 
 async function say(says: 'let_go' | 'keep') {

@@ -3,7 +3,7 @@ import { computed } from 'vue'
 import type { Booking, Calendar } from '@/data/api'
 import { useCalendars, useForgottenBlocks } from '@/data/queries'
 import { lengthWords, spanWords } from '@/logic/layout'
-import { lostWords } from '@/logic/today'
+import { takenBy, takenWords } from '@/logic/today'
 import AnswerForm from '@/parts/AnswerForm.vue'
 import TimeAgo from '@/parts/TimeAgo.vue'
 import { titleOf } from '@/logic/origin'
@@ -27,7 +27,7 @@ const platforms = computed(() => {
     <p v-if="platforms.length === 0" class="calm">No platform holds anything that is gone.</p>
     <p v-else class="lead">
       These platforms still block what was cancelled elsewhere, though they have picked up that it is gone. They sell
-      nothing there: {{ lostWords(blocks.data.value, calendars.data.value) }} lost for sale.
+      nothing there: {{ takenWords(takenBy(blocks.data.value, calendars.data.value)) }} lost for sale.
     </p>
     <section v-for="[platform, held] in platforms" :key="platform">
       <h2>{{ platform }}</h2>

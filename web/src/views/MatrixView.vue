@@ -1,9 +1,9 @@
 <script setup lang="ts">
 import { computed, ref } from 'vue'
 import type { Calendar } from '@/data/api'
-import { useCalendars, useFeeds, usePublications } from '@/data/queries'
+import { useCalendars, useFeeds, usePublications, useToday } from '@/data/queries'
 import { count } from '@/logic/dates'
-import { directionsOf, gapOf, type Cell } from '@/logic/today'
+import { directionsOf, type Cell } from '@/logic/today'
 import { hasWords, useMore } from '@/logic/more'
 import FeedTag from '@/parts/FeedTag.vue'
 import StateWord from '@/parts/StateWord.vue'
@@ -12,6 +12,7 @@ import TimeAgo from '@/parts/TimeAgo.vue'
 const calendars = useCalendars()
 const feeds = useFeeds()
 const publications = usePublications()
+const today = useToday()
 
 const directions = computed(() =>
   directionsOf(calendars.data.value ?? [], feeds.data.value ?? [], publications.data.value ?? []),
@@ -24,7 +25,9 @@ const ids = computed(
     ),
 )
 const idOf = (name: string) => ids.value.get(name)
-const gaps = computed(() => directions.value.gaps)
+const gaps = computed(() => today.data.value?.missing ?? [])
+const gapsBy = computed(() => new Map(gaps.value.map((g) => [`${g.calendar.id} ${g.platform.name}`, g.way])))
+const gapOf = (c: Cell) => gapsBy.value.get(`${c.calendar.id} ${c.platform}`)
 const search = ref('')
 const wanted = ref<boolean>() // whether to show what needs nobody; left out: as it fits
 const few = 12 // calendars, up to which all are shown
@@ -50,8 +53,10 @@ const cellsOf = (c: Calendar) => {
   const cells = platforms.value.map((p) => directions.value.cell(c, p))
   return cards.value ? cells.filter(used) : cells
 }
-const ready = computed(() => calendars.data.value && feeds.data.value && publications.data.value)
-const failed = computed(() => calendars.error.value ?? feeds.error.value ?? publications.error.value)
+const ready = computed(() => calendars.data.value && feeds.data.value && publications.data.value && today.data.value)
+const failed = computed(
+  () => calendars.error.value ?? feeds.error.value ?? publications.error.value ?? today.error.value,
+)
 </script>
 
 <template>

@@ -8,21 +8,20 @@ import {
   useAddPublication,
   useCalendars,
   useEditPublication,
-  useFeeds,
   usePublications,
+  useToday,
 } from '@/data/queries'
 import { count } from '@/logic/dates'
 import { useProblems } from '@/logic/form'
 import { hasWords, useMore } from '@/logic/more'
 import { useRemoval } from '@/logic/removal'
-import { directionsOf } from '@/logic/today'
 import LossDialog from '@/parts/LossDialog.vue'
 import PublicationPickups from '@/parts/PublicationPickups.vue'
 import TimeAgo from '@/parts/TimeAgo.vue'
 
 const publications = usePublications()
 const calendars = useCalendars()
-const feeds = useFeeds()
+const today = useToday()
 const add = useAddPublication()
 const problems = useProblems()
 const { copy } = useClipboard({ legacy: true })
@@ -44,11 +43,7 @@ const { shown, left, more } = useMore(ordered, 40)
 const mostMissing = 12
 
 /** Platforms that we read for a calendar but that get nothing back. */
-const missing = computed(() =>
-  directionsOf(calendars.data.value ?? [], feeds.data.value ?? [], publications.data.value ?? []).gaps.filter(
-    (g) => g.missing === 'out',
-  ),
-)
+const missing = computed(() => (today.data.value?.missing ?? []).filter((m) => m.way === 'out'))
 
 const edit = useEditPublication()
 const removal = useRemoval()
@@ -83,9 +78,9 @@ async function copyLink(p: Publication) {
     Each platform gets a link of its own. Have the platform import it: it then blocks what the others have sold, and
     never its own bookings.
   </p>
-  <p v-for="m in missing.slice(0, mostMissing)" :key="`${m.calendar.id}${m.platform}`" class="caution">
-    {{ m.platform }} does not get {{ m.calendar.name }} back, so it can sell what is taken elsewhere.
-    <el-button size="small" type="primary" @click="publish(m.calendar.id, m.platform)">Make its link</el-button>
+  <p v-for="m in missing.slice(0, mostMissing)" :key="`${m.calendar.id} ${m.platform.id}`" class="caution">
+    {{ m.platform.name }} does not get {{ m.calendar.name }} back, so it can sell what is taken elsewhere.
+    <el-button size="small" type="primary" @click="publish(m.calendar.id, m.platform.name)">Make its link</el-button>
   </p>
   <p v-if="missing.length > mostMissing" class="caution">
     {{ missing.length - mostMissing }} more directions are missing:

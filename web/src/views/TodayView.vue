@@ -1,45 +1,33 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue'
-import type { Conflict, Feed } from '@/data/api'
-import {
-  useAllBookings,
-  useCalendars,
-  useConflicts,
-  useFeeds,
-  useForgottenBlocks,
-  usePublications,
-} from '@/data/queries'
-import { addDays, count, dayName, todayIn } from '@/logic/dates'
+import { computed, ref, watch } from 'vue'
+import type { Conflict, Schemas } from '@/data/api'
+import { useConflicts, useToday } from '@/data/queries'
+import { count, dayName, todayIn } from '@/logic/dates'
 import { useClock } from '@/logic/now'
 import { lengthWords, spanWords } from '@/logic/layout'
-import { directionsOf, endWord, lostWords, movementsOn, questionsOf, startWord } from '@/logic/today'
+import { endWord, questionsOf, startWord, takenWords, type Question } from '@/logic/today'
 import AddCalendar from '@/parts/AddCalendar.vue'
 import TimeAgo from '@/parts/TimeAgo.vue'
 import { titleOf } from '@/logic/origin'
 
 const now = useClock()
-const calendars = useCalendars()
-const feeds = useFeeds()
 const conflicts = useConflicts()
-const publications = usePublications()
-const forgotten = useForgottenBlocks()
-const lost = computed(() => lostWords(forgotten.data.value ?? [], all.value))
-
-const all = computed(() => calendars.data.value ?? [])
-const today = computed(() => todayIn(all.value[0]?.zone ?? 'UTC', now.value))
-const { from, to } = { from: computed(() => addDays(today.value, -1)), to: computed(() => addDays(today.value, 3)) }
-const shown = useAllBookings(from, to)
-const days = computed(() =>
-  [0, 1].map((n) => {
-    const date = addDays(today.value, n)
-    return { date, word: n === 0 ? 'Today' : 'Tomorrow', ...movementsOn(date, shown.data.value ?? [], all.value) }
-  }),
+const today = useToday()
+const page = computed(() => today.data.value)
+/** At midnight there is another today. */
+watch(
+  () => page.value && todayIn(page.value.zone, now.value),
+  (date) => {
+    if (date && date !== page.value?.date) void today.refetch()
+  },
 )
+const lost = computed(() => (page.value ? takenWords(page.value.forgotten) : ''))
 
 const open = computed(() => (conflicts.data.value ?? []).filter((c) => c.state === 'open'))
 const questions = computed(() => questionsOf(open.value))
 const single = computed(() => open.value.filter((c) => !questions.value.some((q) => q.conflicts.includes(c))))
-const feedName = (id: number) => feeds.data.value?.find((f) => f.id === id)?.name ?? 'a feed'
+const feedName = (q: Question, feed?: number) =>
+  q.conflicts.flatMap((c) => c.bookings).find((b) => b.feed === feed)?.label ?? 'a feed'
 const dealt = computed(() => (conflicts.data.value ?? []).filter((c) => c.state === 'acknowledged'))
 const heading = computed(() => {
   const doubles = open.value.filter((c) => c.kind === 'double_booking').length
@@ -54,59 +42,46 @@ const heading = computed(() => {
   const needing = single.value.length + questions.value.length
   return `${parts.join(parts.length > 2 ? ', ' : ' and ')} ${needing === 1 ? 'needs' : 'need'} you.`
 })
-const byID = computed(() => new Map(all.value.map((c) => [c.id, c])))
-const calendarOf = (c: Conflict) => byID.value.get(c.calendar)
 const guests = (c: Conflict) => c.bookings.map((b) => titleOf(b)).join(' and ')
 
-const stuck = computed(() => all.value.filter((c) => c.trouble))
-const whyOf = (f: Feed): string => (f.unfresh ? `: ${f.unfresh.why}` : '')
-const unwell = computed(() => (feeds.data.value ?? []).filter((f) => f.state !== 'fresh'))
-const oldest = computed(
-  () =>
-    (feeds.data.value ?? [])
-      .map((f) => f.lastGood)
-      .filter((t) => t !== undefined)
-      .sort()[0],
-)
-const gaps = computed(() => directionsOf(all.value, feeds.data.value ?? [], publications.data.value ?? []).gaps)
-const never = computed(() => (publications.data.value ?? []).filter((p) => !p.lastPickup))
-const bare = computed(() => all.value.filter((c) => c.links.length === 0))
+const gaps = computed(() => {
+  const p = page.value
+  return p ? p.missing.length + p.unpicked.length + p.bare.length : 0
+})
+const dayWords = ['Today', 'Tomorrow']
 const most = 12 // lines of a kind; more of them are a link
 const mostMoves = 25
 const allDays = ref<string[]>([]) // of which everybody is shown
-const moved = (d: (typeof days.value)[number]) => {
+const moved = (d: Schemas['MovementDay']) => {
   const lines = [...d.go.map((m) => ({ ...m, goes: true })), ...d.come.map((m) => ({ ...m, goes: false }))]
   return allDays.value.includes(d.date) ? lines : lines.slice(0, mostMoves)
 }
-const failed = computed(
-  () => calendars.error.value ?? feeds.error.value ?? conflicts.error.value ?? publications.error.value,
-)
-const ready = computed(
-  () => calendars.data.value && feeds.data.value && conflicts.data.value && publications.data.value,
-)
+const failed = computed(() => today.error.value ?? conflicts.error.value)
 </script>
 
 <template>
-  <AddCalendar v-if="calendars.data.value?.length === 0" />
-  <div v-else-if="ready" class="today">
+  <AddCalendar v-if="page?.calendars === 0" />
+  <div v-else-if="page && conflicts.data.value" class="today">
     <h1 class="visually-hidden">Today</h1>
 
     <section :class="['answer', open.length > 0 ? 'alarm' : 'calm']" aria-label="Double bookings">
       <h2 v-if="open.length > 0">
         <router-link to="/conflicts">{{ heading }}</router-link>
       </h2>
-      <h2 v-else>{{ stuck.length > 0 ? 'Nothing is known to be double booked.' : 'Nothing is double booked.' }}</h2>
+      <h2 v-else>
+        {{ page.stuck.length > 0 ? 'Nothing is known to be double booked.' : 'Nothing is double booked.' }}
+      </h2>
       <ul v-if="open.length > 0">
         <li v-for="q in questions" :key="q.feeds.join()">
           <router-link :to="`/questions/${q.calendar}/${q.feeds.join('/')}`">
             <strong>{{ q.calendarName }}:</strong> {{ q.conflicts.length }} bookings are on
-            {{ feedName(q.feeds[0]!) }} and on {{ feedName(q.feeds[1]!) }}, though Wharf sent nothing. Does one of the
-            two read the other?</router-link
+            {{ feedName(q, q.feeds[0]) }} and on {{ feedName(q, q.feeds[1]) }}, though Wharf sent nothing. Does one of
+            the two read the other?</router-link
           >
         </li>
         <li v-for="c in single.slice(0, most)" :key="c.id">
           <router-link :to="`/conflicts/${c.id}`">
-            <strong v-if="calendarOf(c)">{{ c.calendarName }}, {{ spanWords(c.start, c.end, calendarOf(c)!) }}:</strong>
+            <strong>{{ c.calendarName }}, {{ spanWords(c.start, c.end, c) }}:</strong>
             {{ guests(c) }}</router-link
           ><span v-if="c.kind === 'tentative_clash'" class="soft"> (one of them is not firm)</span>
           <span v-if="c.kind === 'unclear'" class="soft"> (one of them may be an echo)</span>
@@ -121,120 +96,115 @@ const ready = computed(
       </p>
     </section>
 
-    <section v-if="forgotten.data.value?.length && lost" class="answer caution" aria-label="Forgotten blocks">
+    <section v-if="page.forgotten.blocks > 0" class="answer caution" aria-label="Forgotten blocks">
       <h2>
         <router-link to="/forgotten"
-          >{{ count(forgotten.data.value.length, 'block is', 'blocks are') }} forgotten: {{ lost }} lost for
+          >{{ count(page.forgotten.blocks, 'block is', 'blocks are') }} forgotten: {{ lost }} lost for
           sale.</router-link
         >
       </h2>
     </section>
 
-    <section v-if="stuck.length > 0" class="answer caution" aria-label="Calendars">
-      <h2>{{ count(stuck.length, 'calendar is', 'calendars are') }} not up to date.</h2>
+    <section v-if="page.stuck.length > 0" class="answer caution" aria-label="Calendars">
+      <h2>{{ count(page.stuck.length, 'calendar is', 'calendars are') }} not up to date.</h2>
       <ul>
-        <li v-for="c in stuck" :key="c.id">
+        <li v-for="c in page.stuck" :key="c.id">
           <router-link :to="`/calendars/${c.id}`"
             ><strong>{{ c.name }}</strong></router-link
-          >: {{ c.trouble!.why }} It began <TimeAgo :at="c.trouble!.since" /> and is tried again
-          <TimeAgo :at="c.trouble!.retry" />.
+          >: {{ c.trouble.why }} It began <TimeAgo :at="c.trouble.since" /> and is tried again
+          <TimeAgo :at="c.trouble.retry" />.
         </li>
       </ul>
     </section>
 
-    <section :class="['answer', unwell.length > 0 ? 'caution' : 'calm']" aria-label="Feeds">
-      <h2 v-if="unwell.length > 0">
+    <section :class="['answer', page.unfresh.length > 0 ? 'caution' : 'calm']" aria-label="Feeds">
+      <h2 v-if="page.unfresh.length > 0">
         <router-link to="/feeds"
-          >{{ unwell.length }} of {{ count(feeds.data.value?.length ?? 0, 'feed', 'feeds') }}
-          {{ unwell.length === 1 ? 'is' : 'are' }} not fresh.</router-link
+          >{{ page.unfresh.length }} of {{ count(page.feeds, 'feed', 'feeds') }}
+          {{ page.unfresh.length === 1 ? 'is' : 'are' }} not fresh.</router-link
         >
       </h2>
-      <h2 v-else-if="feeds.data.value?.length">
+      <h2 v-else-if="page.feeds > 0">
         <router-link to="/feeds">{{
-          feeds.data.value.length === 1 ? 'The one feed is fresh.' : `All ${feeds.data.value.length} feeds are fresh.`
+          page.feeds === 1 ? 'The one feed is fresh.' : `All ${page.feeds} feeds are fresh.`
         }}</router-link>
       </h2>
       <h2 v-else><router-link to="/feeds">No feed is read yet: subscribe to one.</router-link></h2>
-      <ul v-if="unwell.length > 0">
-        <li v-for="f in unwell.slice(0, most)" :key="f.id">
+      <ul v-if="page.unfresh.length > 0">
+        <li v-for="f in page.unfresh.slice(0, most)" :key="f.id">
           <router-link :to="`/feeds/${f.id}`"
             ><strong>{{ f.name }}</strong></router-link
           >
-          is {{ f.state }} since <TimeAgo :at="f.since" />{{ whyOf(f) }}
+          is {{ f.unfresh.state }} since <TimeAgo :at="f.unfresh.since" />: {{ f.unfresh.why }}
         </li>
-        <li v-if="unwell.length > most">
-          <router-link to="/feeds">and {{ unwell.length - most }} more</router-link>
+        <li v-if="page.unfresh.length > most">
+          <router-link to="/feeds">and {{ page.unfresh.length - most }} more</router-link>
         </li>
       </ul>
-      <p v-else-if="oldest" class="soft">The oldest good reading was <TimeAgo :at="oldest" />.</p>
+      <p v-else-if="page.oldestReading" class="soft">
+        The oldest good reading was <TimeAgo :at="page.oldestReading" />.
+      </p>
     </section>
 
-    <section
-      :class="['answer', gaps.length + never.length + bare.length > 0 ? 'caution' : 'calm']"
-      aria-label="Directions"
-    >
-      <h2 v-if="gaps.length + never.length + bare.length > 0">
-        <router-link to="/both-ways"
-          >{{ count(gaps.length + never.length + bare.length, 'direction is', 'directions are') }} missing.</router-link
-        >
+    <section :class="['answer', gaps > 0 ? 'caution' : 'calm']" aria-label="Directions">
+      <h2 v-if="gaps > 0">
+        <router-link to="/both-ways">{{ count(gaps, 'direction is', 'directions are') }} missing.</router-link>
       </h2>
       <h2 v-else>
         <router-link to="/both-ways">Every platform is read, and gets back what the others sell.</router-link>
       </h2>
-      <ul v-if="gaps.length + never.length + bare.length > 0">
-        <li v-for="c in bare.slice(0, most)" :key="`bare${c.id}`">
+      <ul v-if="gaps > 0">
+        <li v-for="c in page.bare.slice(0, most)" :key="`bare${c.id}`">
           <router-link :to="`/calendars/${c.id}`"
             ><strong>No feed counts on {{ c.name }} yet.</strong></router-link
           >
           Nothing can be seen of it.
         </li>
-        <li v-for="g in gaps.slice(0, most)" :key="`${g.calendar.id}${g.platform}`">
-          <template v-if="g.missing === 'out'">
+        <li v-for="g in page.missing.slice(0, most)" :key="`${g.calendar.id} ${g.platform.id}`">
+          <template v-if="g.way === 'out'">
             <router-link to="/publications"
-              ><strong>{{ g.platform }} does not get {{ g.calendar.name }} back.</strong></router-link
+              ><strong>{{ g.platform.name }} does not get {{ g.calendar.name }} back.</strong></router-link
             >
             It can sell what is taken elsewhere.
           </template>
           <template v-else>
             <router-link to="/feeds"
-              ><strong>Nothing is read from {{ g.platform }} for {{ g.calendar.name }}.</strong></router-link
+              ><strong>Nothing is read from {{ g.platform.name }} for {{ g.calendar.name }}.</strong></router-link
             >
             What it sells is not known here.
           </template>
         </li>
-        <li v-for="p in never.slice(0, most)" :key="`never${p.id}`">
+        <li v-for="p in page.unpicked.slice(0, most)" :key="`never${p.id}`">
           <router-link to="/publications"
             ><strong>{{ p.platform.name }} never came for {{ p.name }}.</strong></router-link
           >
           Give it the link.
         </li>
-        <li v-if="bare.length > most || gaps.length > most || never.length > most">
+        <li v-if="page.bare.length > most || page.missing.length > most || page.unpicked.length > most">
           <router-link to="/both-ways">and more of the kind</router-link>
         </li>
       </ul>
     </section>
 
     <div class="days">
-      <section v-for="d in days" :key="d.date" :aria-label="d.word">
+      <section v-for="(d, i) in page.days" :key="d.date" :aria-label="dayWords[i]">
         <h2>
-          {{ d.word }} <span class="soft">{{ dayName(d.date) }}</span>
+          {{ dayWords[i] }} <span class="soft">{{ dayName(d.date) }}</span>
         </h2>
         <p v-if="d.come.length + d.go.length === 0" class="soft">Nobody comes or goes.</p>
         <table v-else>
           <tbody>
-            <tr v-for="m in moved(d)" :key="`${m.goes}${m.booking.id}`">
+            <tr v-for="m in moved(d)" :key="`${m.goes}${m.booking}`">
               <td class="word" :class="{ soft: m.goes }">
-                {{ m.goes ? endWord(m.calendar) : m.clock || startWord(m.calendar) }}
+                {{ m.goes ? endWord(m) : startWord(m) }}
               </td>
               <td>
-                <strong>{{ titleOf(m.booking) }}</strong><span v-if="m.booking.tentative && !m.goes" class="soft">
-                  (tentative)</span
-                >
+                <strong>{{ titleOf(m) }}</strong><span v-if="m.tentative && !m.goes" class="soft"> (tentative)</span>
               </td>
               <td>
                 <router-link :to="`/calendars/${m.calendar.id}`">{{ m.calendar.name }}</router-link>
               </td>
-              <td class="soft n">{{ lengthWords(m.booking.start, m.booking.end, m.calendar) }}</td>
+              <td class="soft n">{{ lengthWords(m.start, m.end, m) }}</td>
             </tr>
           </tbody>
         </table>
