@@ -93,11 +93,28 @@ func entriesOf(all []found, w Way) (entries []int) {
 // mostWithin is how many items one entry can hold: one that holds more is no block.
 const mostWithin = 400
 
-// within are the unused items that lie within a span and may explain the entry, by start.
+// cutTo is what an entry can show of an item, if it begins today and its feed cuts off the past.
+func (m *matcher) cutTo(e Entry, it *item) span.Span {
+	s := it.Span
+	if s.End > e.Span.Start && m.allowed(Trimmed) && differs(span.Span{Start: e.Span.Start, End: s.End}, s, m.rules.Day, m.feed.Today) == Trimmed {
+		s.Start = e.Span.Start
+	}
+	return s
+}
+
+// within are the unused items that lie within a span, or do but for the past, and may explain the entry, by start.
 func (m *matcher) within(e Entry, s span.Span) []*item {
 	items := m.held.items
 	first := sort.Search(len(items), func(i int) bool { return items[i].Span.Start >= s.Start })
 	var all []*item
+	if s.Start == e.Span.Start {
+		for it := range m.around(span.Span{Start: s.Start, End: s.Start}, 0, mostWithin) {
+			if s.Contains(m.cutTo(e, it)) && m.eligible(e, it) {
+				all = append(all, it)
+			}
+		}
+		slices.Reverse(all)
+	}
 	for looked, it := range items[first:] {
 		if it.Span.Start >= s.End { // bound
 			break
@@ -202,8 +219,8 @@ func (m *matcher) parts() {
 func (m *matcher) notShown(e Entry, spans []span.Span) []span.Span {
 	rest := spans
 	for it := range m.around(e.Span, 0, mostWithin) {
-		if m.live(it) && e.Span.Contains(it.Span) && m.mayShow(e, it) {
-			rest = span.Without(rest, it.Span)
+		if shown := m.cutTo(e, it); m.live(it) && e.Span.Contains(shown) && m.mayShow(e, it) {
+			rest = span.Without(rest, shown)
 		}
 	}
 	if len(rest) == 0 {
