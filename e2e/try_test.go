@@ -11,6 +11,7 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
@@ -211,7 +212,7 @@ func TestManyLinks(t *testing.T) {
 				return true
 			})()`)
 			p.press(fmt.Sprintf("Subscribe to %d feeds", good))
-			w.eventually("all that are good are subscribed to", says(wrong, 0))
+			require.Eventually(t, says(wrong, 0), 3*patience, 100*time.Millisecond, "all that are good are subscribed to")
 			assert.Equal(t, min(wrong, atOnce), p.count(".trial .failed"), "the others stay, with why")
 			assert.Len(t, lines[client.Feed](t, w.run("", "feed", "list", "--json")), good)
 		})

@@ -60,17 +60,22 @@ func (m *matcher) certain(from sources) {
 	}
 }
 
-// left settles an entry that another platform had too until it left there, if it is not written
-// as a sale: it comes from there.
+// left settles an entry that another platform had too until it left there: it comes from there, if it is not
+// written as a sale, or the two are linked directly. Where nothing is known of how sales are written here, nobody
+// can tell.
 func (m *matcher) left(i int, from sources) {
 	e := m.feed.Entries[i]
 	was, found := from.leftAt(m.feed, e)
-	if !found || !m.ratherBlock(e) {
+	linked := from.links[link{m.feed.Platform, was.platform}]
+	if !found || m.learnt.salesForms[e.Form] && !linked {
 		return
 	}
 	m.settled[i] = true
 	m.verdicts[i] = Verdict{Kind: Echo, Evidence: Evidence{Kind: LeftThere, Span: e.Span, Platform: m.feed.Platform, Mirrors: was.platform, Item: was.Minted, Dropped: was.At.Unix()}}
-	if m.forgotten([]*item{{holding: carried.Holding{To: was.At, Again: was.At}}}) {
+	switch {
+	case !m.ratherBlock(e) && !linked:
+		m.verdicts[i].Kind, m.verdicts[i].Evidence.Against = Unclear, NothingSpeaksForIt
+	case m.forgotten([]*item{{holding: carried.Holding{To: was.At, Again: was.At}}}):
 		m.verdicts[i].Kind = Stale
 	}
 }

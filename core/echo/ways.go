@@ -95,11 +95,11 @@ const mostWithin = 400
 
 // cutTo is what an entry can show of an item, if it begins today and its feed cuts off the past.
 func (m *matcher) cutTo(e Entry, it *item) span.Span {
-	s := it.Span
-	if s.End > e.Span.Start && m.allowed(Trimmed) && differs(span.Span{Start: e.Span.Start, End: s.End}, s, m.rules.Day, m.feed.Today) == Trimmed {
-		s.Start = e.Span.Start
+	cut := span.Span{Start: min(e.Span.Start, it.Span.End), End: it.Span.End}
+	if m.allowed(Trimmed) && differs(cut, it.Span, m.rules.Day, m.feed.Today) == Trimmed {
+		return cut
 	}
-	return s
+	return it.Span
 }
 
 // within are the unused items that lie within a span, or do but for the past, and may explain the entry, by start.

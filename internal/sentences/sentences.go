@@ -58,7 +58,11 @@ func grounds(e echo.Evidence, n Names) string {
 	case echo.Answered:
 		return "Somebody said what it is."
 	case echo.LeftThere:
-		return fmt.Sprintf("%s showed it too, under the same UID, and shows it no more; this is not written as a sale, so it comes from there.", n.Of(e.Mirrors))
+		showed := n.Of(e.Mirrors) + " showed it too, under the same UID, and shows it no more"
+		if e.Against != "" {
+			return showed + ", and nothing is known of how this platform writes its own sales."
+		}
+		return showed + ": it comes from there."
 	case echo.Unseen:
 		return fmt.Sprintf("This is written as only the blocks of %s are, and no booking was ever seen that it may come from.", whom)
 	case echo.Paired:
