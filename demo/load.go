@@ -9,8 +9,11 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
+	"time"
 
 	"wharf/api/client"
+	"wharf/core/span"
+	"wharf/core/zone"
 	"wharf/service/account"
 	"wharf/standin"
 )
@@ -27,6 +30,7 @@ type loader struct {
 	platforms []*standin.Platform
 	addresses []string // of the platforms
 	api       *client.Client
+	now       func() time.Time
 }
 
 func (l *loader) load(ctx context.Context) error {
@@ -47,6 +51,9 @@ func (l *loader) load(ctx context.Context) error {
 	}
 	if err := l.publications(ctx, ids); err != nil {
 		return fmt.Errorf("the publications cannot be added: %w", err)
+	}
+	if err := l.holds(ctx, ids); err != nil {
+		return fmt.Errorf("the holds cannot be entered: %w", err)
 	}
 	return nil
 }
@@ -146,6 +153,37 @@ func (l *loader) feeds(ctx context.Context, calendars map[string]int64) error {
 }
 
 // publications publishes the calendars for their platforms and gives these the links.
+// holds enters what the office has taken by hand.
+func (l *loader) holds(ctx context.Context, calendars map[string]int64) error {
+	loc, err := zone.Load(zoneName)
+	if err != nil {
+		return err
+	}
+	today := span.DateOf(l.now().In(loc))
+	there, err := client.Decode[[]client.Hold](l.api.ListHolds(ctx, nil))
+	if err != nil {
+		return err
+	}
+	for _, h := range holds[min(len(there), len(holds)):] { // the demo was killed on the way
+		if calendars[h.calendar] == 0 {
+			return fmt.Errorf("there is no calendar %q", h.calendar)
+		}
+		r := client.HoldRequest{Calendar: calendars[h.calendar], Title: &h.title, Note: &h.note, Tentative: &h.tentative, Closure: &h.closure,
+			Start: (today + span.Date(h.first)).String(), End: (today + span.Date(h.last)).String()}
+		if h.hours != "" {
+			r.Start, r.End = r.Start+"T"+h.hours[:5], r.Start+"T"+h.hours[6:]
+		}
+		if h.expires > 0 {
+			at := (today + span.Date(h.expires)).String() + "T18:00"
+			r.Expires = &at
+		}
+		if _, err := client.Decode[client.Hold](l.api.CreateHold(ctx, r)); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 func (l *loader) publications(ctx context.Context, calendars map[string]int64) error {
 	have, err := client.Decode[[]client.Publication](l.api.ListPublications(ctx, nil))
 	if err != nil {

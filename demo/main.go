@@ -91,7 +91,7 @@ func run(ctx context.Context) error {
 		return err
 	}
 	defer s.stop()
-	l := &loader{base: s.base, tokenFile: filepath.Join(dir, "token"), platforms: platforms, addresses: addresses}
+	l := &loader{base: s.base, tokenFile: filepath.Join(dir, "token"), platforms: platforms, addresses: addresses, now: clock.Now}
 	if l.setupCode, err = s.ready(ctx); err != nil {
 		return err
 	}

@@ -35,6 +35,21 @@ var calendars = []calendar{
 
 const ketch = "Ketch Merrow"
 
+// hold is what the harbour office has entered by hand, from the day first up to, not including, last.
+type hold struct {
+	calendar, title, note string
+	first, last           int
+	hours                 string // "08:00-10:00", of the day first
+	tentative, closure    bool
+	expires               int // in how many days it ends by itself; 0: never
+}
+
+var holds = []hold{
+	{calendar: "Guest pontoon", title: "Yacht Sabine, by telephone", note: "Draws 1.9 m; wants the outer end.", first: 24, last: 27},
+	{calendar: "Guest pontoon", title: "Rally, asked for by letter", first: 60, last: 63, tentative: true, expires: 12},
+	{calendar: "Slipway crane", title: "Inspection of the crane", first: 45, hours: "08:00-12:00", closure: true},
+}
+
 // sale is a booking of the scenario: from the day first up to, not including, last; or on
 // the day first from one time of day until another.
 type sale struct {

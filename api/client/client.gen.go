@@ -194,6 +194,7 @@ func (e ConflictEventEvent) Valid() bool {
 
 // Defines values for ConflictKind.
 const (
+	ConflictKindClosed         ConflictKind = "closed"
 	ConflictKindDoubleBooking  ConflictKind = "double_booking"
 	ConflictKindTentativeClash ConflictKind = "tentative_clash"
 	ConflictKindUnclear        ConflictKind = "unclear"
@@ -202,6 +203,8 @@ const (
 // Valid indicates whether the value is a known member of the ConflictKind enum.
 func (e ConflictKind) Valid() bool {
 	switch e {
+	case ConflictKindClosed:
+		return true
 	case ConflictKindDoubleBooking:
 		return true
 	case ConflictKindTentativeClash:
@@ -241,6 +244,7 @@ func (e ConflictState) Valid() bool {
 const (
 	Becomes   EffectKind = "becomes"
 	Clears    EffectKind = "clears"
+	Grows     EffectKind = "grows"
 	Opens     EffectKind = "opens"
 	Publishes EffectKind = "publishes"
 	Withdraws EffectKind = "withdraws"
@@ -252,6 +256,8 @@ func (e EffectKind) Valid() bool {
 	case Becomes:
 		return true
 	case Clears:
+		return true
+	case Grows:
 		return true
 	case Opens:
 		return true
@@ -399,6 +405,51 @@ func (e HeldRequestSays) Valid() bool {
 	case Keep:
 		return true
 	case LetGo:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for HoldEditScope.
+const (
+	ScopeAll  HoldEditScope = "all"
+	ScopeOne  HoldEditScope = "one"
+	ScopeRest HoldEditScope = "rest"
+)
+
+// Valid indicates whether the value is a known member of the HoldEditScope enum.
+func (e HoldEditScope) Valid() bool {
+	switch e {
+	case ScopeAll:
+		return true
+	case ScopeOne:
+		return true
+	case ScopeRest:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for HoldStepDid.
+const (
+	StepCancelled HoldStepDid = "cancelled"
+	StepChanged   HoldStepDid = "changed"
+	StepEntered   HoldStepDid = "entered"
+	StepUndone    HoldStepDid = "undone"
+)
+
+// Valid indicates whether the value is a known member of the HoldStepDid enum.
+func (e HoldStepDid) Valid() bool {
+	switch e {
+	case StepCancelled:
+		return true
+	case StepChanged:
+		return true
+	case StepEntered:
+		return true
+	case StepUndone:
 		return true
 	default:
 		return false
@@ -595,6 +646,7 @@ func (e TentativeRule) Valid() bool {
 const (
 	VerdictBooking Verdict = "booking"
 	VerdictEcho    Verdict = "echo"
+	VerdictExpired Verdict = "expired"
 	VerdictOneWith Verdict = "one_with"
 	VerdictStale   Verdict = "stale"
 	VerdictUnclear Verdict = "unclear"
@@ -606,6 +658,8 @@ func (e Verdict) Valid() bool {
 	case VerdictBooking:
 		return true
 	case VerdictEcho:
+		return true
+	case VerdictExpired:
 		return true
 	case VerdictOneWith:
 		return true
@@ -668,6 +722,9 @@ type Booking struct {
 	// Class Who may see it; left out where that is not said
 	Class *BookingClass `json:"class,omitempty"`
 
+	// Closure It is no sale
+	Closure *bool `json:"closure,omitempty"`
+
 	// Color One of the twelve feed colours, told apart also by colour-blind readers
 	Color *Color `json:"color,omitempty"`
 
@@ -675,17 +732,26 @@ type Booking struct {
 	Created  *time.Time `json:"created,omitempty"`
 	End      string     `json:"end"`
 	Evidence *string    `json:"evidence,omitempty"`
-	Feed     *int64     `json:"feed,omitempty"`
+
+	// Expires When it ends to count
+	Expires *time.Time `json:"expires,omitempty"`
+	Feed    *int64     `json:"feed,omitempty"`
 
 	// Held That a booking stands though its feed does not show it any more
-	Held  *Held  `json:"held,omitempty"`
+	Held *Held `json:"held,omitempty"`
+
+	// Hold The hold that it is of
+	Hold  *int64 `json:"hold,omitempty"`
 	Id    int64  `json:"id"`
 	Label string `json:"label"`
 
 	// NotBefore Last good reading without it
 	NotBefore *time.Time `json:"notBefore,omitempty"`
 	Notices   *[]string  `json:"notices,omitempty"`
-	Platform  *Platform  `json:"platform,omitempty"`
+
+	// Occurrence Of one of a series: where its rule would have it begin
+	Occurrence *string   `json:"occurrence,omitempty"`
+	Platform   *Platform `json:"platform,omitempty"`
 
 	// Reflects The booking that it reflects, or may reflect
 	Reflects *int64 `json:"reflects,omitempty"`
@@ -1153,6 +1219,178 @@ type HeldRequest struct {
 
 // HeldRequestSays defines model for HeldRequest.Says.
 type HeldRequestSays string
+
+// Hold defines model for Hold.
+type Hold struct {
+	Calendar     int64  `json:"calendar"`
+	CalendarName string `json:"calendarName"`
+
+	// Cancelled When it was cancelled
+	Cancelled  *time.Time `json:"cancelled,omitempty"`
+	Categories *[]string  `json:"categories,omitempty"`
+
+	// Class Who may see what has no class itself; empty where nothing is said
+	Class   *EntryClass `json:"class,omitempty"`
+	Closure bool        `json:"closure"`
+	End     string      `json:"end"`
+
+	// Except Starts of its series that are left out
+	Except  *[]string  `json:"except,omitempty"`
+	Expires *time.Time `json:"expires,omitempty"`
+	Grain   Grain      `json:"grain"`
+	Id      int64      `json:"id"`
+
+	// Instances Those of its series of which something differs
+	Instances *[]HoldInstance `json:"instances,omitempty"`
+	Note      *string         `json:"note,omitempty"`
+	Repeat    *string         `json:"repeat,omitempty"`
+	Revision  int64           `json:"revision"`
+	Start     string          `json:"start"`
+
+	// Steps Who did what to it, and when; empty in lists
+	Steps     []HoldStep `json:"steps"`
+	Tentative bool       `json:"tentative"`
+	Title     string     `json:"title"`
+	Units     int        `json:"units"`
+	Zone      *string    `json:"zone,omitempty"`
+}
+
+// HoldEdit defines model for HoldEdit.
+type HoldEdit struct {
+	// Calendar To which it is to move
+	Calendar *int64 `json:"calendar,omitempty"`
+	Cancel   *bool  `json:"cancel,omitempty"`
+
+	// Categories Categories that all it brings in has, beside its own
+	Categories *Categories `json:"categories,omitempty"`
+
+	// Class Who may see what has no class itself; empty where nothing is said
+	Class   *EntryClass `json:"class,omitempty"`
+	Closure *bool       `json:"closure,omitempty"`
+
+	// End Local: a day (2026-12-20), or a day with an hour (2026-12-20T14:00)
+	End     *HoldTime `json:"end,omitempty"`
+	Expires *string   `json:"expires,omitempty"`
+	Note    *string   `json:"note,omitempty"`
+
+	// Occurrence Of one or the rest: the start of the one at hand, as its booking has it
+	Occurrence *string `json:"occurrence,omitempty"`
+	Repeat     *string `json:"repeat,omitempty"`
+
+	// Revision The revision that the change starts from; when there is a newer one, the answer is 409 and says what changed
+	Revision Revision `json:"revision"`
+
+	// Scope Of a series: one, those from one on, or all of them, as when left out
+	Scope *HoldEditScope `json:"scope,omitempty"`
+
+	// Start Local: a day (2026-12-20), or a day with an hour (2026-12-20T14:00)
+	Start     *HoldTime `json:"start,omitempty"`
+	Tentative *bool     `json:"tentative,omitempty"`
+	Title     *string   `json:"title,omitempty"`
+
+	// Undo Take the last change that was not taken back yet back
+	Undo  *bool `json:"undo,omitempty"`
+	Units *int  `json:"units,omitempty"`
+}
+
+// HoldEditScope Of a series: one, those from one on, or all of them, as when left out
+type HoldEditScope string
+
+// HoldFile defines model for HoldFile.
+type HoldFile struct {
+	Calendar int64 `json:"calendar"`
+
+	// File A calendar (.ics), or an archive (.zip) with calendars, instead of a link
+	File FeedFile `json:"file"`
+
+	// Try Only say what it would enter
+	Try *bool `json:"try,omitempty"`
+}
+
+// HoldImport defines model for HoldImport.
+type HoldImport struct {
+	// Effects With try
+	Effects []Effect `json:"effects"`
+	Entered int      `json:"entered"`
+
+	// Left What was not entered, and why, a sentence each
+	Left []string `json:"left"`
+}
+
+// HoldInstance defines model for HoldInstance.
+type HoldInstance struct {
+	End string `json:"end"`
+
+	// Of Where its rule would have it begin
+	Of        string `json:"of"`
+	Start     string `json:"start"`
+	Tentative bool   `json:"tentative"`
+	Title     string `json:"title"`
+}
+
+// HoldQuestion defines model for HoldQuestion.
+type HoldQuestion struct {
+	Field string `json:"field"`
+	Says  string `json:"says"`
+}
+
+// HoldRequest defines model for HoldRequest.
+type HoldRequest struct {
+	Calendar int64 `json:"calendar"`
+
+	// Categories Categories that all it brings in has, beside its own
+	Categories *Categories `json:"categories,omitempty"`
+
+	// Class Who may see what has no class itself; empty where nothing is said
+	Class *EntryClass `json:"class,omitempty"`
+
+	// Closure It is no sale; what is booked over it is a conflict
+	Closure *bool `json:"closure,omitempty"`
+
+	// End Local: a day (2026-12-20), or a day with an hour (2026-12-20T14:00)
+	End HoldTime `json:"end"`
+
+	// Expires When it ends to count: an instant (2026-12-18T18:00:00Z), or by the clock of the calendar (2026-12-18T18:00); empty: never
+	Expires *string `json:"expires,omitempty"`
+	Note    *string `json:"note,omitempty"`
+
+	// Repeat A rule (RFC 5545, 3.3.10), such as FREQ=WEEKLY;COUNT=6
+	Repeat *string `json:"repeat,omitempty"`
+
+	// Start Local: a day (2026-12-20), or a day with an hour (2026-12-20T14:00)
+	Start     HoldTime `json:"start"`
+	Tentative *bool    `json:"tentative,omitempty"`
+	Title     *string  `json:"title,omitempty"`
+
+	// Units That it takes; 0 or left out: one, or of a closure all that there are
+	Units *int `json:"units,omitempty"`
+
+	// Zone Whose clock start and end go by; that of the calendar when left out
+	Zone *string `json:"zone,omitempty"`
+}
+
+// HoldStep defines model for HoldStep.
+type HoldStep struct {
+	At       time.Time   `json:"at"`
+	By       string      `json:"by"`
+	Did      HoldStepDid `json:"did"`
+	Revision int64       `json:"revision"`
+}
+
+// HoldStepDid defines model for HoldStep.Did.
+type HoldStepDid string
+
+// HoldTime Local: a day (2026-12-20), or a day with an hour (2026-12-20T14:00)
+type HoldTime = string
+
+// HoldTrial defines model for HoldTrial.
+type HoldTrial struct {
+	Effects   []Effect       `json:"effects"`
+	Questions []HoldQuestion `json:"questions"`
+
+	// Unaware The platforms that sell the calendar, and when they will know
+	Unaware []Unaware `json:"unaware"`
+}
 
 // Link defines model for Link.
 type Link struct {
@@ -1647,6 +1885,17 @@ type Trouble struct {
 	Why string `json:"why"`
 }
 
+// Unaware defines model for Unaware.
+type Unaware struct {
+	// Late It is not told at all, or likely only after it has begun
+	Late     bool   `json:"late"`
+	Platform Named  `json:"platform"`
+	Says     string `json:"says"`
+
+	// Usual Between its pickups, in seconds; left out where that is not known
+	Usual *int64 `json:"usual,omitempty"`
+}
+
 // Unfresh That a feed cannot be relied on at present; left out where it is fresh
 type Unfresh struct {
 	Since time.Time `json:"since"`
@@ -1828,6 +2077,20 @@ type ListReadingsParams struct {
 	Limit *int `form:"limit,omitempty" json:"limit,omitempty"`
 }
 
+// ListHoldsParams defines parameters for ListHolds.
+type ListHoldsParams struct {
+	Calendar *int64 `form:"calendar,omitempty" json:"calendar,omitempty"`
+
+	// Search Only those in whose title, note or categories these words are
+	Search *string `form:"search,omitempty" json:"search,omitempty"`
+
+	// Limit At most so many, in the order of their ids; the header Link leads to the next
+	Limit *Limit `form:"limit,omitempty" json:"limit,omitempty"`
+
+	// After Only those with larger ids
+	After *After `form:"after,omitempty" json:"after,omitempty"`
+}
+
 // ListHabitsParams defines parameters for ListHabits.
 type ListHabitsParams struct {
 	// Past Also what was known before
@@ -1908,6 +2171,21 @@ type TryFeedEditJSONRequestBody = FeedEdit
 
 // EditGroupJSONRequestBody defines body for EditGroup for application/json ContentType.
 type EditGroupJSONRequestBody = GroupEdit
+
+// CreateHoldJSONRequestBody defines body for CreateHold for application/json ContentType.
+type CreateHoldJSONRequestBody = HoldRequest
+
+// ImportHoldsJSONRequestBody defines body for ImportHolds for application/json ContentType.
+type ImportHoldsJSONRequestBody = HoldFile
+
+// TryHoldJSONRequestBody defines body for TryHold for application/json ContentType.
+type TryHoldJSONRequestBody = HoldRequest
+
+// EditHoldJSONRequestBody defines body for EditHold for application/json ContentType.
+type EditHoldJSONRequestBody = HoldEdit
+
+// TryHoldEditJSONRequestBody defines body for TryHoldEdit for application/json ContentType.
+type TryHoldEditJSONRequestBody = HoldEdit
 
 // ChangePasswordJSONRequestBody defines body for ChangePassword for application/json ContentType.
 type ChangePasswordJSONRequestBody = PasswordRequest
@@ -2328,6 +2606,90 @@ type ClientInterface interface {
 	//
 	// Corresponds with PATCH /groups/{id} (the `EditGroup` operationId).
 	EditGroup(ctx context.Context, id Id, body EditGroupJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListHolds List what was entered by hand and is not cancelled
+	//
+	// Corresponds with GET /holds (the `ListHolds` operationId).
+	ListHolds(ctx context.Context, params *ListHoldsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// CreateHoldWithBody Enter a booking, or a closure
+	//
+	// It blocks when it is answered; whoever comes next for a publication of the calendar gets it.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /holds (the `CreateHold` operationId).
+	CreateHoldWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// CreateHold Enter a booking, or a closure
+	//
+	// It blocks when it is answered; whoever comes next for a publication of the calendar gets it.
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /holds (the `CreateHold` operationId).
+	CreateHold(ctx context.Context, body CreateHoldJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ImportHoldsWithBody Enter the bookings of a calendar file, all of them or none
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /holds/file (the `ImportHolds` operationId).
+	ImportHoldsWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ImportHolds Enter the bookings of a calendar file, all of them or none
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /holds/file (the `ImportHolds` operationId).
+	ImportHolds(ctx context.Context, body ImportHoldsJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// TryHoldWithBody Say what entering a booking would lead to; nothing is kept
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /holds/trial (the `TryHold` operationId).
+	TryHoldWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// TryHold Say what entering a booking would lead to; nothing is kept
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /holds/trial (the `TryHold` operationId).
+	TryHold(ctx context.Context, body TryHoldJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// GetHold Show a hold, with all that it ever was
+	//
+	// Corresponds with GET /holds/{id} (the `GetHold` operationId).
+	GetHold(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// EditHoldWithBody Change, move or cancel a hold, or take its last change back
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with PATCH /holds/{id} (the `EditHold` operationId).
+	EditHoldWithBody(ctx context.Context, id Id, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// EditHold Change, move or cancel a hold, or take its last change back
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with PATCH /holds/{id} (the `EditHold` operationId).
+	EditHold(ctx context.Context, id Id, body EditHoldJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// TryHoldEditWithBody Say what an edit of a hold would lead to; nothing is kept
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /holds/{id}/trial (the `TryHoldEdit` operationId).
+	TryHoldEditWithBody(ctx context.Context, id Id, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// TryHoldEdit Say what an edit of a hold would lead to; nothing is kept
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /holds/{id}/trial (the `TryHoldEdit` operationId).
+	TryHoldEdit(ctx context.Context, id Id, body TryHoldEditJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListLogins List the browsers and programs that are logged in to this account
 	//
@@ -3321,6 +3683,210 @@ func (c *Client) EditGroupWithBody(ctx context.Context, id Id, contentType strin
 // Corresponds with PATCH /groups/{id} (the `EditGroup` operationId).
 func (c *Client) EditGroup(ctx context.Context, id Id, body EditGroupJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewEditGroupRequest(c.Server, id, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListHolds List what was entered by hand and is not cancelled
+//
+// Corresponds with GET /holds (the `ListHolds` operationId).
+func (c *Client) ListHolds(ctx context.Context, params *ListHoldsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListHoldsRequest(c.Server, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// CreateHoldWithBody Enter a booking, or a closure
+//
+// It blocks when it is answered; whoever comes next for a publication of the calendar gets it.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /holds (the `CreateHold` operationId).
+func (c *Client) CreateHoldWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewCreateHoldRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// CreateHold Enter a booking, or a closure
+//
+// It blocks when it is answered; whoever comes next for a publication of the calendar gets it.
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /holds (the `CreateHold` operationId).
+func (c *Client) CreateHold(ctx context.Context, body CreateHoldJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewCreateHoldRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ImportHoldsWithBody Enter the bookings of a calendar file, all of them or none
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /holds/file (the `ImportHolds` operationId).
+func (c *Client) ImportHoldsWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewImportHoldsRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ImportHolds Enter the bookings of a calendar file, all of them or none
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /holds/file (the `ImportHolds` operationId).
+func (c *Client) ImportHolds(ctx context.Context, body ImportHoldsJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewImportHoldsRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// TryHoldWithBody Say what entering a booking would lead to; nothing is kept
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /holds/trial (the `TryHold` operationId).
+func (c *Client) TryHoldWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewTryHoldRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// TryHold Say what entering a booking would lead to; nothing is kept
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /holds/trial (the `TryHold` operationId).
+func (c *Client) TryHold(ctx context.Context, body TryHoldJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewTryHoldRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// GetHold Show a hold, with all that it ever was
+//
+// Corresponds with GET /holds/{id} (the `GetHold` operationId).
+func (c *Client) GetHold(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewGetHoldRequest(c.Server, id)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// EditHoldWithBody Change, move or cancel a hold, or take its last change back
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with PATCH /holds/{id} (the `EditHold` operationId).
+func (c *Client) EditHoldWithBody(ctx context.Context, id Id, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewEditHoldRequestWithBody(c.Server, id, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// EditHold Change, move or cancel a hold, or take its last change back
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with PATCH /holds/{id} (the `EditHold` operationId).
+func (c *Client) EditHold(ctx context.Context, id Id, body EditHoldJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewEditHoldRequest(c.Server, id, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// TryHoldEditWithBody Say what an edit of a hold would lead to; nothing is kept
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /holds/{id}/trial (the `TryHoldEdit` operationId).
+func (c *Client) TryHoldEditWithBody(ctx context.Context, id Id, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewTryHoldEditRequestWithBody(c.Server, id, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// TryHoldEdit Say what an edit of a hold would lead to; nothing is kept
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /holds/{id}/trial (the `TryHoldEdit` operationId).
+func (c *Client) TryHoldEdit(ctx context.Context, id Id, body TryHoldEditJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewTryHoldEditRequest(c.Server, id, body)
 	if err != nil {
 		return nil, err
 	}
@@ -5752,6 +6318,344 @@ func NewEditGroupRequestWithBody(server string, id Id, contentType string, body 
 	return req, nil
 }
 
+// NewListHoldsRequest constructs an http.Request for the ListHolds method
+func NewListHoldsRequest(server string, params *ListHoldsParams) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/holds")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.Calendar != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "calendar", *params.Calendar, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: "int64"}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Search != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "search", *params.Search, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Limit != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "limit", *params.Limit, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.After != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "after", *params.After, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: "int64"}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewCreateHoldRequest calls the generic CreateHold builder with application/json body
+func NewCreateHoldRequest(server string, body CreateHoldJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewCreateHoldRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewCreateHoldRequestWithBody constructs an http.Request for the CreateHold method, with any body, and a specified content type
+func NewCreateHoldRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/holds")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewImportHoldsRequest calls the generic ImportHolds builder with application/json body
+func NewImportHoldsRequest(server string, body ImportHoldsJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewImportHoldsRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewImportHoldsRequestWithBody constructs an http.Request for the ImportHolds method, with any body, and a specified content type
+func NewImportHoldsRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/holds/file")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewTryHoldRequest calls the generic TryHold builder with application/json body
+func NewTryHoldRequest(server string, body TryHoldJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewTryHoldRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewTryHoldRequestWithBody constructs an http.Request for the TryHold method, with any body, and a specified content type
+func NewTryHoldRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/holds/trial")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewGetHoldRequest constructs an http.Request for the GetHold method
+func NewGetHoldRequest(server string, id Id) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/holds/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewEditHoldRequest calls the generic EditHold builder with application/json body
+func NewEditHoldRequest(server string, id Id, body EditHoldJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewEditHoldRequestWithBody(server, id, "application/json", bodyReader)
+}
+
+// NewEditHoldRequestWithBody constructs an http.Request for the EditHold method, with any body, and a specified content type
+func NewEditHoldRequestWithBody(server string, id Id, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/holds/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPatch, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewTryHoldEditRequest calls the generic TryHoldEdit builder with application/json body
+func NewTryHoldEditRequest(server string, id Id, body TryHoldEditJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewTryHoldEditRequestWithBody(server, id, "application/json", bodyReader)
+}
+
+// NewTryHoldEditRequestWithBody constructs an http.Request for the TryHoldEdit method, with any body, and a specified content type
+func NewTryHoldEditRequestWithBody(server string, id Id, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/holds/%s/trial", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewListLoginsRequest constructs an http.Request for the ListLogins method
 func NewListLoginsRequest(server string) (*http.Request, error) {
 	var err error
@@ -7246,6 +8150,94 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with PATCH /groups/{id} (the `EditGroup` operationId).
 	EditGroupWithResponse(ctx context.Context, id Id, body EditGroupJSONRequestBody, reqEditors ...RequestEditorFn) (*EditGroupResponse, error)
+
+	// ListHoldsWithResponse List what was entered by hand and is not cancelled
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /holds (the `ListHolds` operationId).
+	ListHoldsWithResponse(ctx context.Context, params *ListHoldsParams, reqEditors ...RequestEditorFn) (*ListHoldsResponse, error)
+
+	// CreateHoldWithBodyWithResponse Enter a booking, or a closure
+	//
+	// It blocks when it is answered; whoever comes next for a publication of the calendar gets it.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /holds (the `CreateHold` operationId).
+	CreateHoldWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*CreateHoldResponse, error)
+
+	// CreateHoldWithResponse Enter a booking, or a closure
+	//
+	// It blocks when it is answered; whoever comes next for a publication of the calendar gets it.
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /holds (the `CreateHold` operationId).
+	CreateHoldWithResponse(ctx context.Context, body CreateHoldJSONRequestBody, reqEditors ...RequestEditorFn) (*CreateHoldResponse, error)
+
+	// ImportHoldsWithBodyWithResponse Enter the bookings of a calendar file, all of them or none
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /holds/file (the `ImportHolds` operationId).
+	ImportHoldsWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ImportHoldsResponse, error)
+
+	// ImportHoldsWithResponse Enter the bookings of a calendar file, all of them or none
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /holds/file (the `ImportHolds` operationId).
+	ImportHoldsWithResponse(ctx context.Context, body ImportHoldsJSONRequestBody, reqEditors ...RequestEditorFn) (*ImportHoldsResponse, error)
+
+	// TryHoldWithBodyWithResponse Say what entering a booking would lead to; nothing is kept
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /holds/trial (the `TryHold` operationId).
+	TryHoldWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*TryHoldResponse, error)
+
+	// TryHoldWithResponse Say what entering a booking would lead to; nothing is kept
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /holds/trial (the `TryHold` operationId).
+	TryHoldWithResponse(ctx context.Context, body TryHoldJSONRequestBody, reqEditors ...RequestEditorFn) (*TryHoldResponse, error)
+
+	// GetHoldWithResponse Show a hold, with all that it ever was
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /holds/{id} (the `GetHold` operationId).
+	GetHoldWithResponse(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*GetHoldResponse, error)
+
+	// EditHoldWithBodyWithResponse Change, move or cancel a hold, or take its last change back
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PATCH /holds/{id} (the `EditHold` operationId).
+	EditHoldWithBodyWithResponse(ctx context.Context, id Id, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*EditHoldResponse, error)
+
+	// EditHoldWithResponse Change, move or cancel a hold, or take its last change back
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with PATCH /holds/{id} (the `EditHold` operationId).
+	EditHoldWithResponse(ctx context.Context, id Id, body EditHoldJSONRequestBody, reqEditors ...RequestEditorFn) (*EditHoldResponse, error)
+
+	// TryHoldEditWithBodyWithResponse Say what an edit of a hold would lead to; nothing is kept
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /holds/{id}/trial (the `TryHoldEdit` operationId).
+	TryHoldEditWithBodyWithResponse(ctx context.Context, id Id, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*TryHoldEditResponse, error)
+
+	// TryHoldEditWithResponse Say what an edit of a hold would lead to; nothing is kept
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /holds/{id}/trial (the `TryHoldEdit` operationId).
+	TryHoldEditWithResponse(ctx context.Context, id Id, body TryHoldEditJSONRequestBody, reqEditors ...RequestEditorFn) (*TryHoldEditResponse, error)
 
 	// ListLoginsWithResponse List the browsers and programs that are logged in to this account
 	//
@@ -9366,6 +10358,398 @@ func (r EditGroupResponse) ContentType() string {
 	return ""
 }
 
+// ListHoldsResponse200Headers the declared response headers of an HTTP 200 response for ListHolds
+type ListHoldsResponse200Headers struct {
+	Link *string
+}
+
+// ListHoldsResponseDefaultHeaders the declared response headers of an HTTP default response for ListHolds
+type ListHoldsResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type ListHoldsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]Hold
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// Headers200 the parsed response headers for an HTTP 200 response
+	Headers200 *ListHoldsResponse200Headers
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *ListHoldsResponseDefaultHeaders
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListHoldsResponse) GetJSON200() *[]Hold {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListHoldsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListHoldsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListHoldsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListHoldsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListHoldsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+// CreateHoldResponseDefaultHeaders the declared response headers of an HTTP default response for CreateHold
+type CreateHoldResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type CreateHoldResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON201 the response for an HTTP 201 `application/json` response
+	JSON201 *Hold
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *CreateHoldResponseDefaultHeaders
+}
+
+// GetJSON201 returns the response for an HTTP 201 `application/json` response
+func (r CreateHoldResponse) GetJSON201() *Hold {
+	return r.JSON201
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r CreateHoldResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r CreateHoldResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r CreateHoldResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r CreateHoldResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r CreateHoldResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+// ImportHoldsResponseDefaultHeaders the declared response headers of an HTTP default response for ImportHolds
+type ImportHoldsResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type ImportHoldsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *HoldImport
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *ImportHoldsResponseDefaultHeaders
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ImportHoldsResponse) GetJSON200() *HoldImport {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ImportHoldsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ImportHoldsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ImportHoldsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ImportHoldsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ImportHoldsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+// TryHoldResponseDefaultHeaders the declared response headers of an HTTP default response for TryHold
+type TryHoldResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type TryHoldResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *HoldTrial
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *TryHoldResponseDefaultHeaders
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r TryHoldResponse) GetJSON200() *HoldTrial {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r TryHoldResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r TryHoldResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r TryHoldResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r TryHoldResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r TryHoldResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+// GetHoldResponseDefaultHeaders the declared response headers of an HTTP default response for GetHold
+type GetHoldResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type GetHoldResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Hold
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *GetHoldResponseDefaultHeaders
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r GetHoldResponse) GetJSON200() *Hold {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r GetHoldResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r GetHoldResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r GetHoldResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r GetHoldResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r GetHoldResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+// EditHoldResponseDefaultHeaders the declared response headers of an HTTP default response for EditHold
+type EditHoldResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type EditHoldResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Hold
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *EditHoldResponseDefaultHeaders
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r EditHoldResponse) GetJSON200() *Hold {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r EditHoldResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r EditHoldResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r EditHoldResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r EditHoldResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r EditHoldResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+// TryHoldEditResponseDefaultHeaders the declared response headers of an HTTP default response for TryHoldEdit
+type TryHoldEditResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type TryHoldEditResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *HoldTrial
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *TryHoldEditResponseDefaultHeaders
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r TryHoldEditResponse) GetJSON200() *HoldTrial {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r TryHoldEditResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r TryHoldEditResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r TryHoldEditResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r TryHoldEditResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r TryHoldEditResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 // ListLoginsResponseDefaultHeaders the declared response headers of an HTTP default response for ListLogins
 type ListLoginsResponseDefaultHeaders struct {
 	RetryAfter *int
@@ -11368,6 +12752,166 @@ func (c *ClientWithResponses) EditGroupWithResponse(ctx context.Context, id Id, 
 		return nil, err
 	}
 	return ParseEditGroupResponse(rsp)
+}
+
+// ListHoldsWithResponse List what was entered by hand and is not cancelled
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /holds (the `ListHolds` operationId).
+func (c *ClientWithResponses) ListHoldsWithResponse(ctx context.Context, params *ListHoldsParams, reqEditors ...RequestEditorFn) (*ListHoldsResponse, error) {
+	rsp, err := c.ListHolds(ctx, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListHoldsResponse(rsp)
+}
+
+// CreateHoldWithBodyWithResponse Enter a booking, or a closure
+//
+// It blocks when it is answered; whoever comes next for a publication of the calendar gets it.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /holds (the `CreateHold` operationId).
+func (c *ClientWithResponses) CreateHoldWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*CreateHoldResponse, error) {
+	rsp, err := c.CreateHoldWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseCreateHoldResponse(rsp)
+}
+
+// CreateHoldWithResponse Enter a booking, or a closure
+//
+// It blocks when it is answered; whoever comes next for a publication of the calendar gets it.
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /holds (the `CreateHold` operationId).
+func (c *ClientWithResponses) CreateHoldWithResponse(ctx context.Context, body CreateHoldJSONRequestBody, reqEditors ...RequestEditorFn) (*CreateHoldResponse, error) {
+	rsp, err := c.CreateHold(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseCreateHoldResponse(rsp)
+}
+
+// ImportHoldsWithBodyWithResponse Enter the bookings of a calendar file, all of them or none
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /holds/file (the `ImportHolds` operationId).
+func (c *ClientWithResponses) ImportHoldsWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ImportHoldsResponse, error) {
+	rsp, err := c.ImportHoldsWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseImportHoldsResponse(rsp)
+}
+
+// ImportHoldsWithResponse Enter the bookings of a calendar file, all of them or none
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /holds/file (the `ImportHolds` operationId).
+func (c *ClientWithResponses) ImportHoldsWithResponse(ctx context.Context, body ImportHoldsJSONRequestBody, reqEditors ...RequestEditorFn) (*ImportHoldsResponse, error) {
+	rsp, err := c.ImportHolds(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseImportHoldsResponse(rsp)
+}
+
+// TryHoldWithBodyWithResponse Say what entering a booking would lead to; nothing is kept
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /holds/trial (the `TryHold` operationId).
+func (c *ClientWithResponses) TryHoldWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*TryHoldResponse, error) {
+	rsp, err := c.TryHoldWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseTryHoldResponse(rsp)
+}
+
+// TryHoldWithResponse Say what entering a booking would lead to; nothing is kept
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /holds/trial (the `TryHold` operationId).
+func (c *ClientWithResponses) TryHoldWithResponse(ctx context.Context, body TryHoldJSONRequestBody, reqEditors ...RequestEditorFn) (*TryHoldResponse, error) {
+	rsp, err := c.TryHold(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseTryHoldResponse(rsp)
+}
+
+// GetHoldWithResponse Show a hold, with all that it ever was
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /holds/{id} (the `GetHold` operationId).
+func (c *ClientWithResponses) GetHoldWithResponse(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*GetHoldResponse, error) {
+	rsp, err := c.GetHold(ctx, id, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseGetHoldResponse(rsp)
+}
+
+// EditHoldWithBodyWithResponse Change, move or cancel a hold, or take its last change back
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PATCH /holds/{id} (the `EditHold` operationId).
+func (c *ClientWithResponses) EditHoldWithBodyWithResponse(ctx context.Context, id Id, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*EditHoldResponse, error) {
+	rsp, err := c.EditHoldWithBody(ctx, id, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseEditHoldResponse(rsp)
+}
+
+// EditHoldWithResponse Change, move or cancel a hold, or take its last change back
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with PATCH /holds/{id} (the `EditHold` operationId).
+func (c *ClientWithResponses) EditHoldWithResponse(ctx context.Context, id Id, body EditHoldJSONRequestBody, reqEditors ...RequestEditorFn) (*EditHoldResponse, error) {
+	rsp, err := c.EditHold(ctx, id, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseEditHoldResponse(rsp)
+}
+
+// TryHoldEditWithBodyWithResponse Say what an edit of a hold would lead to; nothing is kept
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /holds/{id}/trial (the `TryHoldEdit` operationId).
+func (c *ClientWithResponses) TryHoldEditWithBodyWithResponse(ctx context.Context, id Id, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*TryHoldEditResponse, error) {
+	rsp, err := c.TryHoldEditWithBody(ctx, id, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseTryHoldEditResponse(rsp)
+}
+
+// TryHoldEditWithResponse Say what an edit of a hold would lead to; nothing is kept
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /holds/{id}/trial (the `TryHoldEdit` operationId).
+func (c *ClientWithResponses) TryHoldEditWithResponse(ctx context.Context, id Id, body TryHoldEditJSONRequestBody, reqEditors ...RequestEditorFn) (*TryHoldEditResponse, error) {
+	rsp, err := c.TryHoldEdit(ctx, id, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseTryHoldEditResponse(rsp)
 }
 
 // ListLoginsWithResponse List the browsers and programs that are logged in to this account
@@ -13403,6 +14947,338 @@ func ParseEditGroupResponse(rsp *http.Response) (*EditGroupResponse, error) {
 	switch {
 	case true:
 		var headers EditGroupResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
+// ParseListHoldsResponse parses an HTTP response from a ListHoldsWithResponse call
+func ParseListHoldsResponse(rsp *http.Response) (*ListHoldsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListHoldsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []Hold
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case rsp.StatusCode == 200:
+		var headers ListHoldsResponse200Headers
+		if values := rsp.Header.Values("Link"); len(values) > 0 {
+			var value string
+			if err := runtime.BindStyledParameterWithOptions("simple", "Link", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.Link = &value
+		}
+		response.Headers200 = &headers
+	case true:
+		var headers ListHoldsResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
+// ParseCreateHoldResponse parses an HTTP response from a CreateHoldWithResponse call
+func ParseCreateHoldResponse(rsp *http.Response) (*CreateHoldResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &CreateHoldResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 201:
+		var dest Hold
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON201 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers CreateHoldResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
+// ParseImportHoldsResponse parses an HTTP response from a ImportHoldsWithResponse call
+func ParseImportHoldsResponse(rsp *http.Response) (*ImportHoldsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ImportHoldsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest HoldImport
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers ImportHoldsResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
+// ParseTryHoldResponse parses an HTTP response from a TryHoldWithResponse call
+func ParseTryHoldResponse(rsp *http.Response) (*TryHoldResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &TryHoldResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest HoldTrial
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers TryHoldResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
+// ParseGetHoldResponse parses an HTTP response from a GetHoldWithResponse call
+func ParseGetHoldResponse(rsp *http.Response) (*GetHoldResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &GetHoldResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Hold
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers GetHoldResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
+// ParseEditHoldResponse parses an HTTP response from a EditHoldWithResponse call
+func ParseEditHoldResponse(rsp *http.Response) (*EditHoldResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &EditHoldResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Hold
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers EditHoldResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
+// ParseTryHoldEditResponse parses an HTTP response from a TryHoldEditWithResponse call
+func ParseTryHoldEditResponse(rsp *http.Response) (*TryHoldEditResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &TryHoldEditResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest HoldTrial
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers TryHoldEditResponseDefaultHeaders
 		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
 			var value int
 			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {

@@ -194,6 +194,7 @@ func (e ConflictEventEvent) Valid() bool {
 
 // Defines values for ConflictKind.
 const (
+	ConflictKindClosed         ConflictKind = "closed"
 	ConflictKindDoubleBooking  ConflictKind = "double_booking"
 	ConflictKindTentativeClash ConflictKind = "tentative_clash"
 	ConflictKindUnclear        ConflictKind = "unclear"
@@ -202,6 +203,8 @@ const (
 // Valid indicates whether the value is a known member of the ConflictKind enum.
 func (e ConflictKind) Valid() bool {
 	switch e {
+	case ConflictKindClosed:
+		return true
 	case ConflictKindDoubleBooking:
 		return true
 	case ConflictKindTentativeClash:
@@ -241,6 +244,7 @@ func (e ConflictState) Valid() bool {
 const (
 	Becomes   EffectKind = "becomes"
 	Clears    EffectKind = "clears"
+	Grows     EffectKind = "grows"
 	Opens     EffectKind = "opens"
 	Publishes EffectKind = "publishes"
 	Withdraws EffectKind = "withdraws"
@@ -252,6 +256,8 @@ func (e EffectKind) Valid() bool {
 	case Becomes:
 		return true
 	case Clears:
+		return true
+	case Grows:
 		return true
 	case Opens:
 		return true
@@ -399,6 +405,51 @@ func (e HeldRequestSays) Valid() bool {
 	case Keep:
 		return true
 	case LetGo:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for HoldEditScope.
+const (
+	ScopeAll  HoldEditScope = "all"
+	ScopeOne  HoldEditScope = "one"
+	ScopeRest HoldEditScope = "rest"
+)
+
+// Valid indicates whether the value is a known member of the HoldEditScope enum.
+func (e HoldEditScope) Valid() bool {
+	switch e {
+	case ScopeAll:
+		return true
+	case ScopeOne:
+		return true
+	case ScopeRest:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for HoldStepDid.
+const (
+	StepCancelled HoldStepDid = "cancelled"
+	StepChanged   HoldStepDid = "changed"
+	StepEntered   HoldStepDid = "entered"
+	StepUndone    HoldStepDid = "undone"
+)
+
+// Valid indicates whether the value is a known member of the HoldStepDid enum.
+func (e HoldStepDid) Valid() bool {
+	switch e {
+	case StepCancelled:
+		return true
+	case StepChanged:
+		return true
+	case StepEntered:
+		return true
+	case StepUndone:
 		return true
 	default:
 		return false
@@ -595,6 +646,7 @@ func (e TentativeRule) Valid() bool {
 const (
 	VerdictBooking Verdict = "booking"
 	VerdictEcho    Verdict = "echo"
+	VerdictExpired Verdict = "expired"
 	VerdictOneWith Verdict = "one_with"
 	VerdictStale   Verdict = "stale"
 	VerdictUnclear Verdict = "unclear"
@@ -606,6 +658,8 @@ func (e Verdict) Valid() bool {
 	case VerdictBooking:
 		return true
 	case VerdictEcho:
+		return true
+	case VerdictExpired:
 		return true
 	case VerdictOneWith:
 		return true
@@ -668,6 +722,9 @@ type Booking struct {
 	// Class Who may see it; left out where that is not said
 	Class *BookingClass `json:"class,omitempty"`
 
+	// Closure It is no sale
+	Closure *bool `json:"closure,omitempty"`
+
 	// Color One of the twelve feed colours, told apart also by colour-blind readers
 	Color *Color `json:"color,omitempty"`
 
@@ -675,17 +732,26 @@ type Booking struct {
 	Created  *time.Time `json:"created,omitempty"`
 	End      string     `json:"end"`
 	Evidence *string    `json:"evidence,omitempty"`
-	Feed     *int64     `json:"feed,omitempty"`
+
+	// Expires When it ends to count
+	Expires *time.Time `json:"expires,omitempty"`
+	Feed    *int64     `json:"feed,omitempty"`
 
 	// Held That a booking stands though its feed does not show it any more
-	Held  *Held  `json:"held,omitempty"`
+	Held *Held `json:"held,omitempty"`
+
+	// Hold The hold that it is of
+	Hold  *int64 `json:"hold,omitempty"`
 	Id    int64  `json:"id"`
 	Label string `json:"label"`
 
 	// NotBefore Last good reading without it
 	NotBefore *time.Time `json:"notBefore,omitempty"`
 	Notices   *[]string  `json:"notices,omitempty"`
-	Platform  *Platform  `json:"platform,omitempty"`
+
+	// Occurrence Of one of a series: where its rule would have it begin
+	Occurrence *string   `json:"occurrence,omitempty"`
+	Platform   *Platform `json:"platform,omitempty"`
 
 	// Reflects The booking that it reflects, or may reflect
 	Reflects *int64 `json:"reflects,omitempty"`
@@ -1153,6 +1219,178 @@ type HeldRequest struct {
 
 // HeldRequestSays defines model for HeldRequest.Says.
 type HeldRequestSays string
+
+// Hold defines model for Hold.
+type Hold struct {
+	Calendar     int64  `json:"calendar"`
+	CalendarName string `json:"calendarName"`
+
+	// Cancelled When it was cancelled
+	Cancelled  *time.Time `json:"cancelled,omitempty"`
+	Categories *[]string  `json:"categories,omitempty"`
+
+	// Class Who may see what has no class itself; empty where nothing is said
+	Class   *EntryClass `json:"class,omitempty"`
+	Closure bool        `json:"closure"`
+	End     string      `json:"end"`
+
+	// Except Starts of its series that are left out
+	Except  *[]string  `json:"except,omitempty"`
+	Expires *time.Time `json:"expires,omitempty"`
+	Grain   Grain      `json:"grain"`
+	Id      int64      `json:"id"`
+
+	// Instances Those of its series of which something differs
+	Instances *[]HoldInstance `json:"instances,omitempty"`
+	Note      *string         `json:"note,omitempty"`
+	Repeat    *string         `json:"repeat,omitempty"`
+	Revision  int64           `json:"revision"`
+	Start     string          `json:"start"`
+
+	// Steps Who did what to it, and when; empty in lists
+	Steps     []HoldStep `json:"steps"`
+	Tentative bool       `json:"tentative"`
+	Title     string     `json:"title"`
+	Units     int        `json:"units"`
+	Zone      *string    `json:"zone,omitempty"`
+}
+
+// HoldEdit defines model for HoldEdit.
+type HoldEdit struct {
+	// Calendar To which it is to move
+	Calendar *int64 `json:"calendar,omitempty"`
+	Cancel   *bool  `json:"cancel,omitempty"`
+
+	// Categories Categories that all it brings in has, beside its own
+	Categories *Categories `json:"categories,omitempty"`
+
+	// Class Who may see what has no class itself; empty where nothing is said
+	Class   *EntryClass `json:"class,omitempty"`
+	Closure *bool       `json:"closure,omitempty"`
+
+	// End Local: a day (2026-12-20), or a day with an hour (2026-12-20T14:00)
+	End     *HoldTime `json:"end,omitempty"`
+	Expires *string   `json:"expires,omitempty"`
+	Note    *string   `json:"note,omitempty"`
+
+	// Occurrence Of one or the rest: the start of the one at hand, as its booking has it
+	Occurrence *string `json:"occurrence,omitempty"`
+	Repeat     *string `json:"repeat,omitempty"`
+
+	// Revision The revision that the change starts from; when there is a newer one, the answer is 409 and says what changed
+	Revision Revision `json:"revision"`
+
+	// Scope Of a series: one, those from one on, or all of them, as when left out
+	Scope *HoldEditScope `json:"scope,omitempty"`
+
+	// Start Local: a day (2026-12-20), or a day with an hour (2026-12-20T14:00)
+	Start     *HoldTime `json:"start,omitempty"`
+	Tentative *bool     `json:"tentative,omitempty"`
+	Title     *string   `json:"title,omitempty"`
+
+	// Undo Take the last change that was not taken back yet back
+	Undo  *bool `json:"undo,omitempty"`
+	Units *int  `json:"units,omitempty"`
+}
+
+// HoldEditScope Of a series: one, those from one on, or all of them, as when left out
+type HoldEditScope string
+
+// HoldFile defines model for HoldFile.
+type HoldFile struct {
+	Calendar int64 `json:"calendar"`
+
+	// File A calendar (.ics), or an archive (.zip) with calendars, instead of a link
+	File FeedFile `json:"file"`
+
+	// Try Only say what it would enter
+	Try *bool `json:"try,omitempty"`
+}
+
+// HoldImport defines model for HoldImport.
+type HoldImport struct {
+	// Effects With try
+	Effects []Effect `json:"effects"`
+	Entered int      `json:"entered"`
+
+	// Left What was not entered, and why, a sentence each
+	Left []string `json:"left"`
+}
+
+// HoldInstance defines model for HoldInstance.
+type HoldInstance struct {
+	End string `json:"end"`
+
+	// Of Where its rule would have it begin
+	Of        string `json:"of"`
+	Start     string `json:"start"`
+	Tentative bool   `json:"tentative"`
+	Title     string `json:"title"`
+}
+
+// HoldQuestion defines model for HoldQuestion.
+type HoldQuestion struct {
+	Field string `json:"field"`
+	Says  string `json:"says"`
+}
+
+// HoldRequest defines model for HoldRequest.
+type HoldRequest struct {
+	Calendar int64 `json:"calendar"`
+
+	// Categories Categories that all it brings in has, beside its own
+	Categories *Categories `json:"categories,omitempty"`
+
+	// Class Who may see what has no class itself; empty where nothing is said
+	Class *EntryClass `json:"class,omitempty"`
+
+	// Closure It is no sale; what is booked over it is a conflict
+	Closure *bool `json:"closure,omitempty"`
+
+	// End Local: a day (2026-12-20), or a day with an hour (2026-12-20T14:00)
+	End HoldTime `json:"end"`
+
+	// Expires When it ends to count: an instant (2026-12-18T18:00:00Z), or by the clock of the calendar (2026-12-18T18:00); empty: never
+	Expires *string `json:"expires,omitempty"`
+	Note    *string `json:"note,omitempty"`
+
+	// Repeat A rule (RFC 5545, 3.3.10), such as FREQ=WEEKLY;COUNT=6
+	Repeat *string `json:"repeat,omitempty"`
+
+	// Start Local: a day (2026-12-20), or a day with an hour (2026-12-20T14:00)
+	Start     HoldTime `json:"start"`
+	Tentative *bool    `json:"tentative,omitempty"`
+	Title     *string  `json:"title,omitempty"`
+
+	// Units That it takes; 0 or left out: one, or of a closure all that there are
+	Units *int `json:"units,omitempty"`
+
+	// Zone Whose clock start and end go by; that of the calendar when left out
+	Zone *string `json:"zone,omitempty"`
+}
+
+// HoldStep defines model for HoldStep.
+type HoldStep struct {
+	At       time.Time   `json:"at"`
+	By       string      `json:"by"`
+	Did      HoldStepDid `json:"did"`
+	Revision int64       `json:"revision"`
+}
+
+// HoldStepDid defines model for HoldStep.Did.
+type HoldStepDid string
+
+// HoldTime Local: a day (2026-12-20), or a day with an hour (2026-12-20T14:00)
+type HoldTime = string
+
+// HoldTrial defines model for HoldTrial.
+type HoldTrial struct {
+	Effects   []Effect       `json:"effects"`
+	Questions []HoldQuestion `json:"questions"`
+
+	// Unaware The platforms that sell the calendar, and when they will know
+	Unaware []Unaware `json:"unaware"`
+}
 
 // Link defines model for Link.
 type Link struct {
@@ -1647,6 +1885,17 @@ type Trouble struct {
 	Why string `json:"why"`
 }
 
+// Unaware defines model for Unaware.
+type Unaware struct {
+	// Late It is not told at all, or likely only after it has begun
+	Late     bool   `json:"late"`
+	Platform Named  `json:"platform"`
+	Says     string `json:"says"`
+
+	// Usual Between its pickups, in seconds; left out where that is not known
+	Usual *int64 `json:"usual,omitempty"`
+}
+
 // Unfresh That a feed cannot be relied on at present; left out where it is fresh
 type Unfresh struct {
 	Since time.Time `json:"since"`
@@ -1828,6 +2077,20 @@ type ListReadingsParams struct {
 	Limit *int `form:"limit,omitempty" json:"limit,omitempty"`
 }
 
+// ListHoldsParams defines parameters for ListHolds.
+type ListHoldsParams struct {
+	Calendar *int64 `form:"calendar,omitempty" json:"calendar,omitempty"`
+
+	// Search Only those in whose title, note or categories these words are
+	Search *string `form:"search,omitempty" json:"search,omitempty"`
+
+	// Limit At most so many, in the order of their ids; the header Link leads to the next
+	Limit *Limit `form:"limit,omitempty" json:"limit,omitempty"`
+
+	// After Only those with larger ids
+	After *After `form:"after,omitempty" json:"after,omitempty"`
+}
+
 // ListHabitsParams defines parameters for ListHabits.
 type ListHabitsParams struct {
 	// Past Also what was known before
@@ -1908,6 +2171,21 @@ type TryFeedEditJSONRequestBody = FeedEdit
 
 // EditGroupJSONRequestBody defines body for EditGroup for application/json ContentType.
 type EditGroupJSONRequestBody = GroupEdit
+
+// CreateHoldJSONRequestBody defines body for CreateHold for application/json ContentType.
+type CreateHoldJSONRequestBody = HoldRequest
+
+// ImportHoldsJSONRequestBody defines body for ImportHolds for application/json ContentType.
+type ImportHoldsJSONRequestBody = HoldFile
+
+// TryHoldJSONRequestBody defines body for TryHold for application/json ContentType.
+type TryHoldJSONRequestBody = HoldRequest
+
+// EditHoldJSONRequestBody defines body for EditHold for application/json ContentType.
+type EditHoldJSONRequestBody = HoldEdit
+
+// TryHoldEditJSONRequestBody defines body for TryHoldEdit for application/json ContentType.
+type TryHoldEditJSONRequestBody = HoldEdit
 
 // ChangePasswordJSONRequestBody defines body for ChangePassword for application/json ContentType.
 type ChangePasswordJSONRequestBody = PasswordRequest
@@ -2043,6 +2321,27 @@ type ServerInterface interface {
 	// EditGroup Give a group another name, or another place among the groups
 	// (PATCH /groups/{id})
 	EditGroup(c *gin.Context, id Id)
+	// ListHolds List what was entered by hand and is not cancelled
+	// (GET /holds)
+	ListHolds(c *gin.Context, params ListHoldsParams)
+	// CreateHold Enter a booking, or a closure
+	// (POST /holds)
+	CreateHold(c *gin.Context)
+	// ImportHolds Enter the bookings of a calendar file, all of them or none
+	// (POST /holds/file)
+	ImportHolds(c *gin.Context)
+	// TryHold Say what entering a booking would lead to; nothing is kept
+	// (POST /holds/trial)
+	TryHold(c *gin.Context)
+	// GetHold Show a hold, with all that it ever was
+	// (GET /holds/{id})
+	GetHold(c *gin.Context, id Id)
+	// EditHold Change, move or cancel a hold, or take its last change back
+	// (PATCH /holds/{id})
+	EditHold(c *gin.Context, id Id)
+	// TryHoldEdit Say what an edit of a hold would lead to; nothing is kept
+	// (POST /holds/{id}/trial)
+	TryHoldEdit(c *gin.Context, id Id)
 	// ListLogins List the browsers and programs that are logged in to this account
 	// (GET /logins)
 	ListLogins(c *gin.Context)
@@ -3204,6 +3503,171 @@ func (siw *ServerInterfaceWrapper) EditGroup(c *gin.Context) {
 	siw.Handler.EditGroup(c, id)
 }
 
+// ListHolds operation middleware
+func (siw *ServerInterfaceWrapper) ListHolds(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListHoldsParams
+
+	// ------------- Optional query parameter "calendar" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "calendar", c.Request.URL.Query(), &params.Calendar, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter calendar: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "search" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "search", c.Request.URL.Query(), &params.Search, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter search: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", c.Request.URL.Query(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter limit: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "after" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", c.Request.URL.Query(), &params.After, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter after: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListHolds(c, params)
+}
+
+// CreateHold operation middleware
+func (siw *ServerInterfaceWrapper) CreateHold(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.CreateHold(c)
+}
+
+// ImportHolds operation middleware
+func (siw *ServerInterfaceWrapper) ImportHolds(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ImportHolds(c)
+}
+
+// TryHold operation middleware
+func (siw *ServerInterfaceWrapper) TryHold(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.TryHold(c)
+}
+
+// GetHold operation middleware
+func (siw *ServerInterfaceWrapper) GetHold(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.GetHold(c, id)
+}
+
+// EditHold operation middleware
+func (siw *ServerInterfaceWrapper) EditHold(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.EditHold(c, id)
+}
+
+// TryHoldEdit operation middleware
+func (siw *ServerInterfaceWrapper) TryHoldEdit(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.TryHoldEdit(c, id)
+}
+
 // ListLogins operation middleware
 func (siw *ServerInterfaceWrapper) ListLogins(c *gin.Context) {
 
@@ -3855,6 +4319,13 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/conflicts/:id/case", wrapper.GetCase)
 	router.POST(options.BaseURL+"/answers", wrapper.Answer)
 	router.GET(options.BaseURL+"/bookings/:id", wrapper.GetBooking)
+	router.GET(options.BaseURL+"/holds", wrapper.ListHolds)
+	router.POST(options.BaseURL+"/holds", wrapper.CreateHold)
+	router.POST(options.BaseURL+"/holds/trial", wrapper.TryHold)
+	router.POST(options.BaseURL+"/holds/file", wrapper.ImportHolds)
+	router.GET(options.BaseURL+"/holds/:id", wrapper.GetHold)
+	router.PATCH(options.BaseURL+"/holds/:id", wrapper.EditHold)
+	router.POST(options.BaseURL+"/holds/:id/trial", wrapper.TryHoldEdit)
 	router.GET(options.BaseURL+"/forgotten-blocks", wrapper.ListForgottenBlocks)
 	router.GET(options.BaseURL+"/publications", wrapper.ListPublications)
 	router.POST(options.BaseURL+"/publications", wrapper.CreatePublication)
@@ -5415,6 +5886,319 @@ func (response EditGroupdefaultApplicationProblemPlusJSONResponse) VisitEditGrou
 	return err
 }
 
+type ListHoldsRequestObject struct {
+	Params ListHoldsParams
+}
+
+type ListHoldsResponseObject interface {
+	VisitListHoldsResponse(w http.ResponseWriter) error
+}
+
+type ListHolds200ResponseHeaders struct {
+	Link *string
+}
+
+type ListHolds200JSONResponse struct {
+	Body    []Hold
+	Headers ListHolds200ResponseHeaders
+}
+
+func (response ListHolds200JSONResponse) VisitListHoldsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	if response.Headers.Link != nil {
+		w.Header().Set("Link", fmt.Sprint(*response.Headers.Link))
+	}
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListHoldsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response ListHoldsdefaultApplicationProblemPlusJSONResponse) VisitListHoldsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CreateHoldRequestObject struct {
+	Body *CreateHoldJSONRequestBody
+}
+
+type CreateHoldResponseObject interface {
+	VisitCreateHoldResponse(w http.ResponseWriter) error
+}
+
+type CreateHold201JSONResponse Hold
+
+func (response CreateHold201JSONResponse) VisitCreateHoldResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CreateHolddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response CreateHolddefaultApplicationProblemPlusJSONResponse) VisitCreateHoldResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ImportHoldsRequestObject struct {
+	Body *ImportHoldsJSONRequestBody
+}
+
+type ImportHoldsResponseObject interface {
+	VisitImportHoldsResponse(w http.ResponseWriter) error
+}
+
+type ImportHolds200JSONResponse HoldImport
+
+func (response ImportHolds200JSONResponse) VisitImportHoldsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ImportHoldsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response ImportHoldsdefaultApplicationProblemPlusJSONResponse) VisitImportHoldsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TryHoldRequestObject struct {
+	Body *TryHoldJSONRequestBody
+}
+
+type TryHoldResponseObject interface {
+	VisitTryHoldResponse(w http.ResponseWriter) error
+}
+
+type TryHold200JSONResponse HoldTrial
+
+func (response TryHold200JSONResponse) VisitTryHoldResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TryHolddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response TryHolddefaultApplicationProblemPlusJSONResponse) VisitTryHoldResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetHoldRequestObject struct {
+	Id Id `json:"id"`
+}
+
+type GetHoldResponseObject interface {
+	VisitGetHoldResponse(w http.ResponseWriter) error
+}
+
+type GetHold200JSONResponse Hold
+
+func (response GetHold200JSONResponse) VisitGetHoldResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetHolddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response GetHolddefaultApplicationProblemPlusJSONResponse) VisitGetHoldResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type EditHoldRequestObject struct {
+	Id   Id `json:"id"`
+	Body *EditHoldJSONRequestBody
+}
+
+type EditHoldResponseObject interface {
+	VisitEditHoldResponse(w http.ResponseWriter) error
+}
+
+type EditHold200JSONResponse Hold
+
+func (response EditHold200JSONResponse) VisitEditHoldResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type EditHolddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response EditHolddefaultApplicationProblemPlusJSONResponse) VisitEditHoldResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TryHoldEditRequestObject struct {
+	Id   Id `json:"id"`
+	Body *TryHoldEditJSONRequestBody
+}
+
+type TryHoldEditResponseObject interface {
+	VisitTryHoldEditResponse(w http.ResponseWriter) error
+}
+
+type TryHoldEdit200JSONResponse HoldTrial
+
+func (response TryHoldEdit200JSONResponse) VisitTryHoldEditResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TryHoldEditdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response TryHoldEditdefaultApplicationProblemPlusJSONResponse) VisitTryHoldEditResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListLoginsRequestObject struct {
 }
 
@@ -6621,6 +7405,27 @@ type StrictServerInterface interface {
 	// EditGroup Give a group another name, or another place among the groups
 	// (PATCH /groups/{id})
 	EditGroup(ctx context.Context, request EditGroupRequestObject) (EditGroupResponseObject, error)
+	// ListHolds List what was entered by hand and is not cancelled
+	// (GET /holds)
+	ListHolds(ctx context.Context, request ListHoldsRequestObject) (ListHoldsResponseObject, error)
+	// CreateHold Enter a booking, or a closure
+	// (POST /holds)
+	CreateHold(ctx context.Context, request CreateHoldRequestObject) (CreateHoldResponseObject, error)
+	// ImportHolds Enter the bookings of a calendar file, all of them or none
+	// (POST /holds/file)
+	ImportHolds(ctx context.Context, request ImportHoldsRequestObject) (ImportHoldsResponseObject, error)
+	// TryHold Say what entering a booking would lead to; nothing is kept
+	// (POST /holds/trial)
+	TryHold(ctx context.Context, request TryHoldRequestObject) (TryHoldResponseObject, error)
+	// GetHold Show a hold, with all that it ever was
+	// (GET /holds/{id})
+	GetHold(ctx context.Context, request GetHoldRequestObject) (GetHoldResponseObject, error)
+	// EditHold Change, move or cancel a hold, or take its last change back
+	// (PATCH /holds/{id})
+	EditHold(ctx context.Context, request EditHoldRequestObject) (EditHoldResponseObject, error)
+	// TryHoldEdit Say what an edit of a hold would lead to; nothing is kept
+	// (POST /holds/{id}/trial)
+	TryHoldEdit(ctx context.Context, request TryHoldEditRequestObject) (TryHoldEditResponseObject, error)
 	// ListLogins List the browsers and programs that are logged in to this account
 	// (GET /logins)
 	ListLogins(ctx context.Context, request ListLoginsRequestObject) (ListLoginsResponseObject, error)
@@ -7853,6 +8658,272 @@ func (sh *strictHandler) EditGroup(ctx *gin.Context, id Id) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(EditGroupResponseObject); ok {
 		if err := validResponse.VisitEditGroupResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListHolds operation middleware
+func (sh *strictHandler) ListHolds(ctx *gin.Context, params ListHoldsParams) {
+	var request ListHoldsRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListHolds(ctx, request.(ListHoldsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListHolds")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListHoldsResponseObject); ok {
+		if err := validResponse.VisitListHoldsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// CreateHold operation middleware
+func (sh *strictHandler) CreateHold(ctx *gin.Context) {
+	var request CreateHoldRequestObject
+
+	var body CreateHoldJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.CreateHold(ctx, request.(CreateHoldRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CreateHold")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(CreateHoldResponseObject); ok {
+		if err := validResponse.VisitCreateHoldResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ImportHolds operation middleware
+func (sh *strictHandler) ImportHolds(ctx *gin.Context) {
+	var request ImportHoldsRequestObject
+
+	var body ImportHoldsJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ImportHolds(ctx, request.(ImportHoldsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ImportHolds")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ImportHoldsResponseObject); ok {
+		if err := validResponse.VisitImportHoldsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// TryHold operation middleware
+func (sh *strictHandler) TryHold(ctx *gin.Context) {
+	var request TryHoldRequestObject
+
+	var body TryHoldJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.TryHold(ctx, request.(TryHoldRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "TryHold")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(TryHoldResponseObject); ok {
+		if err := validResponse.VisitTryHoldResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// GetHold operation middleware
+func (sh *strictHandler) GetHold(ctx *gin.Context, id Id) {
+	var request GetHoldRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetHold(ctx, request.(GetHoldRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetHold")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(GetHoldResponseObject); ok {
+		if err := validResponse.VisitGetHoldResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// EditHold operation middleware
+func (sh *strictHandler) EditHold(ctx *gin.Context, id Id) {
+	var request EditHoldRequestObject
+
+	request.Id = id
+
+	var body EditHoldJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.EditHold(ctx, request.(EditHoldRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "EditHold")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(EditHoldResponseObject); ok {
+		if err := validResponse.VisitEditHoldResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// TryHoldEdit operation middleware
+func (sh *strictHandler) TryHoldEdit(ctx *gin.Context, id Id) {
+	var request TryHoldEditRequestObject
+
+	request.Id = id
+
+	var body TryHoldEditJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.TryHoldEdit(ctx, request.(TryHoldEditRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "TryHoldEdit")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(TryHoldEditResponseObject); ok {
+		if err := validResponse.VisitTryHoldEditResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

@@ -7,7 +7,8 @@
 // sums of firm units, and of units in all. Where the firm sum is above the capacity it is a
 // double booking; where only the whole sum is, a tentative clash. Of the firm ones some may
 // be reflections: where the sum is above the capacity only with these, it is unclear. They are
-// among the bookings of a double booking, too: if one is none, it clashes there as well. Spans are half-open:
+// among the bookings of a double booking, too: if one is none, it clashes there as well. A closure is no sale:
+// two never clash, whatever they take, and a booking over one is of a kind of its own. Spans are half-open:
 // leaving and arriving on one day is no clash. Find and Follow take n log n steps for n
 // bookings, and as many more as what they return holds IDs.
 package conflict
@@ -28,6 +29,7 @@ const (
 	DoubleBooking  Kind = "double_booking"
 	TentativeClash Kind = "tentative_clash"
 	Unclear        Kind = "unclear" // a double booking, unless one of them is a reflection
+	Closed         Kind = "closed"  // a booking over a closure
 )
 
 // Booking is what the sweep needs to know of a booking.
@@ -37,6 +39,7 @@ type Booking struct {
 	Units     int
 	Tentative bool
 	Unclear   bool // it may be a reflection
+	Closure   bool // it is no sale
 }
 
 // Conflict is one unbroken run of excess: Span is the run, Bookings are the IDs of
@@ -57,15 +60,16 @@ func Find(bookings []Booking, capacity int) []Conflict {
 type sweep struct {
 	bookings []Booking // those that take anything, in order of start
 	capacity int
-	// Units taken at the point that is looked at: surely, firmly, in all.
-	sure, firm, all        int
-	double, unclear, clash runs // of DoubleBooking, of Unclear, of TentativeClash
+	// Units taken at the point that is looked at: surely, firmly, in all but what may be reflections, in all; and by closures.
+	sure, firm, certain, all, closed int
+
+	double, unclear, clash, over runs // of DoubleBooking, of Unclear, of TentativeClash, of Closed
 }
 
 // newSweep places the bookings in order of start, so that whoever walks them in order of
 // time finds neighbours beside each other in memory.
 func newSweep(bookings []Booking, capacity int) *sweep {
-	s := &sweep{capacity: capacity, double: runs{kind: DoubleBooking}, unclear: runs{kind: Unclear}, clash: runs{kind: TentativeClash}}
+	s := &sweep{capacity: capacity, double: runs{kind: DoubleBooking}, unclear: runs{kind: Unclear}, clash: runs{kind: TentativeClash}, over: runs{kind: Closed}}
 	starts := order(bookings, func(b *Booking) int64 { return b.Span.Start })
 	s.bookings = make([]Booking, len(starts))
 	for n, p := range starts {
@@ -94,14 +98,17 @@ func (s *sweep) find() []Conflict {
 		for ; i < len(s.bookings) && s.bookings[i].Span.Start == at; i++ {
 			s.take(&s.bookings[i], 1)
 		}
+		over := s.sure <= s.capacity && s.onClosed(s.certain)
 		s.double.step(s.sure > s.capacity, at)
-		s.unclear.step(s.sure <= s.capacity && s.firm > s.capacity, at)
+		s.unclear.step(s.sure <= s.capacity && (s.firm > s.capacity || !over && s.onClosed(s.firm)), at)
 		s.clash.step(s.firm <= s.capacity && s.all > s.capacity, at)
+		s.over.step(over, at)
 	}
-	s.handOut(&s.double)
-	s.handOut(&s.unclear)
-	s.handOut(&s.clash)
-	found := slices.Concat(s.double.found, s.unclear.found, s.clash.found)
+	var found []Conflict
+	for _, r := range []*runs{&s.double, &s.unclear, &s.clash, &s.over} {
+		s.handOut(r)
+		found = append(found, r.found...)
+	}
 	slices.SortFunc(found, func(a, b Conflict) int {
 		return cmp.Or(a.Span.Compare(b.Span), cmp.Compare(a.Kind, b.Kind))
 	})
@@ -156,9 +163,21 @@ func order(bookings []Booking, at func(*Booking) int64) []point {
 	return points
 }
 
+// onClosed reports whether so many units, if any, leave less than the closures take.
+func (s *sweep) onClosed(units int) bool {
+	return units > 0 && s.closed > 0 && units+min(s.closed, s.capacity) > s.capacity
+}
+
 // take counts a booking that begins (1) or ends (-1).
 func (s *sweep) take(b *Booking, sign int) {
+	if b.Closure {
+		s.closed += sign * b.Units
+		return
+	}
 	s.all += sign * b.Units
+	if !b.Unclear {
+		s.certain += sign * b.Units
+	}
 	if !b.Tentative {
 		s.firm += sign * b.Units
 		if !b.Unclear {
@@ -196,13 +215,25 @@ func (s *sweep) handOut(r *runs) {
 	s.each(r, func(run int, id int64) { r.found[run].Bookings = append(r.found[run].Bookings, id) })
 }
 
+// involves reports whether a booking within a run can be among those that are too many: a firm excess is not a tentative
+// one's doing, and what is closed for nobody's.
+func (k Kind) involves(b *Booking) bool {
+	switch {
+	case b.Closure:
+		return k == Closed || k == Unclear
+	case b.Tentative:
+		return k == TentativeClash || k == Closed
+	}
+	return true
+}
+
 // each calls f with every booking of every run.
 func (s *sweep) each(r *runs, f func(run int, booking int64)) {
 	next := 0 // the first run that may hold a booking
 	for i := range s.bookings {
 		b := &s.bookings[i]
-		if b.Tentative && r.kind != TentativeClash {
-			continue // a firm excess is not the tentative one's doing
+		if !r.kind.involves(b) {
+			continue
 		}
 		for next < len(r.found) && r.found[next].Span.End <= b.Span.Start {
 			next++

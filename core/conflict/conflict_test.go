@@ -18,6 +18,8 @@ func b(id, start, end int64) conflict.Booking {
 
 func tentative(b conflict.Booking) conflict.Booking { b.Tentative = true; return b }
 
+func closure(b conflict.Booking) conflict.Booking { b.Closure = true; return b }
+
 func maybe(b conflict.Booking) conflict.Booking { b.Unclear = true; return b }
 
 func TestFind(t *testing.T) {
@@ -45,6 +47,12 @@ func TestFind(t *testing.T) {
 		{"it may be a reflection", []conflict.Booking{b(1, 0, 3), maybe(b(2, 0, 3))}, 1, []conflict.Conflict{{Kind: conflict.Unclear, Span: span.Span{Start: 0, End: 3}, Bookings: []int64{1, 2}}}},
 		{"a sure one beside one that may be a reflection", []conflict.Booking{b(1, 0, 3), maybe(b(2, 0, 3)), b(3, 1, 2)}, 1,
 			[]conflict.Conflict{{Kind: conflict.Unclear, Span: span.Span{Start: 0, End: 1}, Bookings: []int64{1, 2}}, double(1, 2, 1, 2, 3), {Kind: conflict.Unclear, Span: span.Span{Start: 2, End: 3}, Bookings: []int64{1, 2}}}},
+		{"a booking over a closure", []conflict.Booking{b(1, 0, 3), closure(b(2, 2, 5))}, 1, []conflict.Conflict{{Kind: conflict.Closed, Span: span.Span{Start: 2, End: 3}, Bookings: []int64{1, 2}}}},
+		{"a tentative one over a closure", []conflict.Booking{tentative(b(1, 0, 3)), closure(b(2, 2, 5))}, 1, []conflict.Conflict{{Kind: conflict.Closed, Span: span.Span{Start: 2, End: 3}, Bookings: []int64{1, 2}}}},
+		{"what may be a reflection, over a closure", []conflict.Booking{maybe(b(1, 0, 3)), closure(b(2, 2, 5))}, 1, []conflict.Conflict{{Kind: conflict.Unclear, Span: span.Span{Start: 2, End: 3}, Bookings: []int64{1, 2}}}},
+		{"two closures never clash", []conflict.Booking{closure(b(1, 0, 3)), closure(b(2, 2, 5))}, 1, nil},
+		{"one of two is closed", []conflict.Booking{b(1, 0, 3), closure(b(2, 0, 5)), b(3, 2, 4)}, 2, []conflict.Conflict{{Kind: conflict.Closed, Span: span.Span{Start: 2, End: 3}, Bookings: []int64{1, 2, 3}}}},
+		{"sold twice, and closed as well", []conflict.Booking{b(1, 0, 3), b(2, 0, 3), closure(b(3, 0, 3))}, 1, []conflict.Conflict{double(0, 3, 1, 2)}},
 		{"empty spans take nothing", []conflict.Booking{b(1, 0, 9), b(2, 3, 3)}, 1, nil},
 	} {
 		assert.Equal(t, tc.want, conflict.Find(tc.in, tc.capacity), tc.name)
@@ -59,14 +67,21 @@ func TestFindAgainstCounting(t *testing.T) {
 		var in []conflict.Booking
 		for id := range int64(rnd.Intn(9)) {
 			start := rnd.Int63n(20)
-			in = append(in, conflict.Booking{ID: id, Span: span.Span{Start: start, End: start + rnd.Int63n(6)}, Units: 1 + rnd.Intn(2), Tentative: rnd.Intn(4) == 0, Unclear: rnd.Intn(4) == 0})
+			in = append(in, conflict.Booking{ID: id, Span: span.Span{Start: start, End: start + rnd.Int63n(6)}, Units: 1 + rnd.Intn(2), Tentative: rnd.Intn(4) == 0, Unclear: rnd.Intn(4) == 0, Closure: rnd.Intn(6) == 0})
 		}
 		capacity := 1 + rnd.Intn(3)
 		excess := map[conflict.Kind][]int64{}
 		for p := range int64(30) {
-			sure, firm, all := 0, 0, 0
+			sure, firm, all, certain, closed := 0, 0, 0, 0, 0
 			for _, b := range in {
 				if b.Span.Start <= p && p < b.Span.End {
+					if b.Closure {
+						closed = min(closed+b.Units, capacity)
+						continue
+					}
+					if !b.Unclear {
+						certain += b.Units
+					}
 					all += b.Units
 					if !b.Tentative {
 						firm += b.Units
@@ -76,12 +91,17 @@ func TestFindAgainstCounting(t *testing.T) {
 					}
 				}
 			}
-			if sure > capacity {
-				excess[conflict.DoubleBooking] = append(excess[conflict.DoubleBooking], p)
-			} else if firm > capacity {
-				excess[conflict.Unclear] = append(excess[conflict.Unclear], p)
-			} else if all > capacity {
-				excess[conflict.TentativeClash] = append(excess[conflict.TentativeClash], p)
+			add := func(kind conflict.Kind, is bool) bool {
+				if is {
+					excess[kind] = append(excess[kind], p)
+				}
+				return is
+			}
+			over := func(units int) bool { return units > 0 && closed > 0 && units > capacity-closed }
+			if !add(conflict.DoubleBooking, sure > capacity) {
+				closed := add(conflict.Closed, over(certain))
+				add(conflict.Unclear, firm > capacity || !closed && over(firm))
+				add(conflict.TentativeClash, firm <= capacity && all > capacity)
 			}
 		}
 		got := map[conflict.Kind][]int64{}
@@ -90,7 +110,12 @@ func TestFindAgainstCounting(t *testing.T) {
 				got[c.Kind] = append(got[c.Kind], p)
 			}
 			for _, b := range in {
-				involved := b.Span.Overlaps(c.Span) && (c.Kind == conflict.TentativeClash || !b.Tentative)
+				involved := b.Span.Overlaps(c.Span)
+				if b.Closure {
+					involved = involved && (c.Kind == conflict.Closed || c.Kind == conflict.Unclear)
+				} else if b.Tentative {
+					involved = involved && (c.Kind == conflict.TentativeClash || c.Kind == conflict.Closed)
+				}
 				require.Equal(t, involved, slices.Contains(c.Bookings, b.ID), "%+v in %+v", b, c)
 			}
 			found++

@@ -84,6 +84,9 @@ type CaseBooking struct {
 	Answer echo.Answer `json:"answer,omitempty"`
 	// Elsewhere is the name of what it was found to reflect on another calendar.
 	Elsewhere string `json:"elsewhere,omitempty"`
+	// Closure: it is no sale. Expires is when it ends to count.
+	Closure bool      `json:"closure,omitempty"`
+	Expires time.Time `json:"expires,omitzero"`
 }
 
 // CaseOriginal is a booking that is or was on the calendar, by the name under which it is published.

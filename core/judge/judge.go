@@ -71,6 +71,8 @@ type Booking struct {
 	// calendar; "" for none.
 	EchoElsewhere string
 	Answer        echo.Answer // what a person said of it
+	Closure       bool        // it is no sale
+	Expires       time.Time   // when it ends to count; zero: never
 }
 
 // Publication is a publication with all that it ever carried.
@@ -118,6 +120,7 @@ const (
 	OneWith Kind = "one_with" // one booking with another of the list, which stands for both
 	Unclear Kind = "unclear"  // it may be a reflection; it counts
 	Stale   Kind = "stale"    // a reflection of what is gone for long; it counts
+	Expired Kind = "expired"  // it was held until a time that is over: it counts for nothing
 )
 
 // counts reports whether what was found takes anything on the calendar.
@@ -167,8 +170,10 @@ type Result struct {
 	Conflicts  []Conflict
 	Renditions []Rendition
 	Habits     []Habit // what is known of the platforms of the feeds that have bookings
-	// Pending: time alone may change a verdict, as of a reflection whose original is gone.
+	// Pending: time alone may change a verdict, as of a reflection whose original is gone. Next is when it surely does,
+	// since a booking expires; zero: never.
 	Pending bool
+	Next    time.Time
 }
 
 // Habit is one thing known of how the platform of a feed writes, shows and sells.
@@ -185,7 +190,7 @@ func Judge(ctx context.Context, f Facts) (Result, error) {
 	var r Result
 	for _, step := range []func(){
 		func() { r.Verdicts, r.Habits = verdictsOn(f) },
-		func() { r.Pending = slices.ContainsFunc(r.Verdicts, Verdict.pending) },
+		func() { r.Pending, r.Next = slices.ContainsFunc(r.Verdicts, Verdict.pending), f.nextExpiry() },
 		func() { r.Conflicts = conflictsIn(f, r.Verdicts) },
 		func() { r.Renditions = renditionsOf(ctx, f, r.Verdicts) },
 	} {
@@ -196,11 +201,24 @@ func Judge(ctx context.Context, f Facts) (Result, error) {
 	return r, nil
 }
 
+// nextExpiry is when the next booking expires; zero if none will.
+func (f Facts) nextExpiry() (next time.Time) {
+	for _, b := range f.Bookings {
+		if b.Expires.After(f.Now) && (next.IsZero() || b.Expires.Before(next)) {
+			next = b.Expires
+		}
+	}
+	return next
+}
+
 // verdictsOn sets echoes aside first; only then can two be one.
 func verdictsOn(f Facts) (verdicts []Verdict, habits []Habit) {
 	verdicts = make([]Verdict, len(f.Bookings))
-	for i := range verdicts {
+	for i, b := range f.Bookings {
 		verdicts[i].Kind = Counts
+		if !b.Expires.IsZero() && !b.Expires.After(f.Now) {
+			verdicts[i].Kind = Expired
+		}
 	}
 	feeds, of := feedsIn(f)
 	findings := echoesIn(f, feeds)
@@ -352,7 +370,7 @@ func conflictsIn(f Facts, verdicts []Verdict) []Conflict {
 			continue
 		}
 		for _, s := range v.spans(b) {
-			counting = append(counting, conflict.Booking{ID: b.ID, Span: s, Units: b.Units, Tentative: b.Tentative, Unclear: v.doubtful(f.Calendar.Capacity) && !sure[i]})
+			counting = append(counting, conflict.Booking{ID: b.ID, Span: s, Units: b.Units, Tentative: b.Tentative, Unclear: v.doubtful(f.Calendar.Capacity) && !sure[i], Closure: b.Closure})
 		}
 	}
 	found := conflict.Find(counting, f.Calendar.Capacity)

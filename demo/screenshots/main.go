@@ -32,13 +32,14 @@ type shot struct {
 
 var shots = []shot{
 	{name: "today", path: "/", ready: ".answer.alarm"},
-	{name: "today-phone", path: "/", ready: ".answer.alarm", phone: true},
 	{name: "board", path: "/board", ready: ".clash", before: []chromedp.Action[chromedp.Void]{press(`//button[@aria-label="Feeds of Guest pontoon"]`), chromedp.WaitVisible(chromedp.CSS(".sub"))}},
 	{name: "board-night", path: "/board", ready: ".clash", dark: true, before: []chromedp.Action[chromedp.Void]{
 		chromedp.Click(chromedp.CSS(".el-switch")), chromedp.WaitVisible(chromedp.CSS(".booking.echo")), chromedp.Evaluate[chromedp.Void]("document.querySelector('input[value=week]').click()")}},
 	{name: "board-phone", path: "/board", ready: ".agenda", phone: true},
 	{name: "calendar", path: "/calendars/1", ready: ".clash"},
 	{name: "calendar-booking", path: "/calendars/1", ready: ".clash", before: []chromedp.Action[chromedp.Void]{chromedp.Click(chromedp.CSS(".booking.begins")), chromedp.WaitVisible(chromedp.CSS(".panel"))}},
+	{name: "hold", path: "/board", ready: ".clash", before: []chromedp.Action[chromedp.Void]{press(`//button[@aria-label="Enter a booking on Ketch Merrow"]`), chromedp.SendKeys(chromedp.CSS(".el-dialog.hold input[maxlength='500']"), "Osei, by telephone"),
+		press(`//button[normalize-space()="Enter it"]`), chromedp.WaitVisible(chromedp.CSS(".said"))}},
 	{name: "conflict", path: "/conflicts/1", ready: ".facts"},
 	{name: "both-ways", path: "/both-ways", ready: ".half"},
 	{name: "platform", path: "/platforms/3", ready: ".habit"},

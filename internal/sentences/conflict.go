@@ -20,6 +20,8 @@ func Conflict(k conflict.Kind) string {
 		return "A double booking"
 	case conflict.TentativeClash:
 		return "A tentative clash"
+	case conflict.Closed:
+		return "A booking over a closure"
 	}
 	return "A question"
 }

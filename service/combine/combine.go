@@ -138,14 +138,9 @@ type outcome struct {
 func (c *Combiner) combine(ctx context.Context, tx *store.Tx, calendar store.Calendar, marks []int64) (done outcome, err error) {
 	defer stumble.Catch(&err)
 	done.did = true
-	var pending bool
-	if done.rendered, done.others, pending, err = c.judge(ctx, tx, calendar); err != nil {
-		return done, err
-	}
 	var recheck *time.Time
-	if pending {
-		at := c.Now().Add(recheckAfter)
-		recheck = &at
+	if done.rendered, done.others, recheck, err = c.judge(ctx, tx, calendar); err != nil {
+		return done, err
 	}
 	if err := tx.NextVersion(calendar, recheck); err != nil {
 		return done, err
@@ -197,25 +192,25 @@ func sentence(err error) string {
 }
 
 // judge reads the facts, draws the conclusions and writes what is new. It returns the
-// publications that have a new version, the calendars that are to be judged again, and
-// whether this one is, in a while.
-func (c *Combiner) judge(ctx context.Context, tx *store.Tx, calendar store.Calendar) (rendered, others []int64, pending bool, err error) {
+// publications that have a new version, the calendars that are to be judged again, and when this
+// one is (nil: when something changes).
+func (c *Combiner) judge(ctx context.Context, tx *store.Tx, calendar store.Calendar) (rendered, others []int64, recheck *time.Time, err error) {
 	facts, known, err := c.facts(tx, calendar)
 	if err != nil {
-		return nil, nil, false, err
+		return nil, nil, nil, err
 	}
 	result, err := judge.Judge(ctx, facts)
 	if err != nil {
-		return nil, nil, false, err
+		return nil, nil, nil, err
 	}
 	if others, err = c.saveVerdicts(tx, calendar, known.bookings, result.Verdicts); err != nil {
-		return nil, nil, false, err
+		return nil, nil, nil, err
 	}
 	if err := c.saveHabits(tx, calendar, known.habits, facts.Feeds, known.platforms, result.Habits); err != nil {
-		return nil, nil, false, err
+		return nil, nil, nil, err
 	}
 	if err := c.saveConflicts(tx, calendar, known.conflicts, facts.Conflicts, result.Conflicts); err != nil {
-		return nil, nil, false, err
+		return nil, nil, nil, err
 	}
 	for i, r := range result.Renditions {
 		if r.Body == nil {
@@ -224,11 +219,23 @@ func (c *Combiner) judge(ctx context.Context, tx *store.Tx, calendar store.Calen
 		sum := sha256.Sum256(r.Body)
 		v := store.Version{PublicationID: r.ID, Version: r.Version, At: c.Now(), ETag: hex.EncodeToString(sum[:12]), Bytes: int64(len(r.Body))}
 		if err := tx.SaveVersion(v, facts.Publications[i].Name, r.Body, r.Change); err != nil {
-			return nil, nil, false, err
+			return nil, nil, nil, err
 		}
 		rendered = append(rendered, r.ID)
 	}
-	return rendered, others, result.Pending, nil
+	return rendered, others, recheckOf(result, facts.Now), nil
+}
+
+// recheckOf is when a calendar is judged again though nothing has changed; nil: never.
+func recheckOf(r judge.Result, now time.Time) *time.Time {
+	at := r.Next
+	if again := now.Add(recheckAfter); r.Pending && (at.IsZero() || again.Before(at)) {
+		at = again
+	}
+	if at.IsZero() {
+		return nil
+	}
+	return &at
 }
 
 // saveVerdicts writes the verdicts that are new. Where an echo was found or is none any
@@ -350,6 +357,7 @@ func bookingsOn(tx *store.Tx, calendar int64, rows []store.Booking, platforms ma
 			Title:   b.Title, Form: b.Form, Created: orZero(b.Created), Stand: standOf(b),
 			Sighting: reading.Interval{NotBefore: orZero(b.SightingNotBefore), SeenBy: orZero(b.SightingSeenBy)},
 			Revision: recur.Revision{Sequence: b.Sequence, Stamp: orZero(b.Stamp)}, EchoElsewhere: elsewhere[b.ID], Answer: answers[b.ID].Answer,
+			Closure: b.Closure, Expires: orZero(b.ExpiresAt),
 		})
 	}
 	f.Originals, err = tx.Originals(calendar, minted)

@@ -19,6 +19,7 @@ const (
 	Opens     EffectKind = "opens"     // a conflict
 	Clears    EffectKind = "clears"    // a conflict
 	Becomes   EffectKind = "becomes"   // a conflict of another kind
+	Grows     EffectKind = "grows"     // a conflict, by a booking
 	Publishes EffectKind = "publishes" // in a publication
 	Withdraws EffectKind = "withdraws" // from a publication
 )
@@ -30,6 +31,7 @@ type Effect struct {
 	Conflict    int64         // 0: it would be a new one
 	Is          conflict.Kind // of the conflict, as it would be then
 	Span        span.Span
+	Bookings    []int64 // that clash; those that the change itself would make are not there any more
 	Publication int64
 	Platform    int64 // the recipient's
 }
@@ -111,13 +113,13 @@ func (c *Combiner) conclude(ctx context.Context, tx *store.Tx, id int64) (is con
 // to is what differs between two conclusions on one calendar.
 func (is concluded) to(then concluded) (effects []Effect) {
 	for i, k := range then.result.Conflicts {
-		was, unsettled := conflict.Kind(""), false
+		was, unsettled, had := conflict.Kind(""), false, k.Bookings
 		if i < len(is.facts.Conflicts) {
-			was, unsettled = is.result.Conflicts[i].Kind, shown(is.result.Conflicts[i])
+			was, unsettled, had = is.result.Conflicts[i].Kind, shown(is.result.Conflicts[i]), is.result.Conflicts[i].Bookings
 		} else if n := slices.IndexFunc(is.result.Conflicts[len(is.facts.Conflicts):], func(o judge.Conflict) bool { return sameIDs(o.Bookings, k.Bookings) }); n >= 0 {
 			was, unsettled = is.result.Conflicts[len(is.facts.Conflicts)+n].Kind, true
 		}
-		e := Effect{Calendar: then.calendar, Conflict: k.ID, Is: k.Kind, Span: k.Span}
+		e := Effect{Calendar: then.calendar, Conflict: k.ID, Is: k.Kind, Span: k.Span, Bookings: k.Bookings}
 		switch {
 		case shown(k) && !unsettled:
 			e.Kind = Opens
@@ -125,6 +127,8 @@ func (is concluded) to(then concluded) (effects []Effect) {
 			e.Kind = Clears
 		case shown(k) && was != k.Kind:
 			e.Kind = Becomes
+		case shown(k) && slices.ContainsFunc(k.Bookings, func(id int64) bool { return !slices.Contains(had, id) }):
+			e.Kind = Grows
 		default:
 			continue
 		}

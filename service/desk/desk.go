@@ -166,7 +166,11 @@ func (d *Desk) EditCalendar(ctx context.Context, by By, id int64, to CalendarEdi
 				return err
 			}
 		}
-		return errors.Join(tx.MarkDirty(id), tx.Changed(store.TopicCalendar, id))
+		holds, err := tx.HoldsOf(id)
+		if err != nil {
+			return err
+		}
+		return errors.Join(d.Refresher.LayOutHolds(ctx, tx, row, holds), tx.MarkDirty(id), tx.Changed(store.TopicCalendar, id))
 	})
 	if err != nil {
 		return d.explained(ctx, err)

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"math/rand/v2"
+	"slices"
 	"sync"
 	"time"
 
@@ -162,6 +163,14 @@ func (r *Refresher) moveWindow(ctx context.Context, calendar store.Calendar, day
 			if err := r.LayOut(ctx, tx, link); err != nil {
 				return err
 			}
+		}
+		holds, err := tx.HoldsOf(calendar.ID)
+		if err != nil {
+			return err
+		}
+		series := slices.DeleteFunc(holds, func(h store.Hold) bool { return h.State.Repeat == "" }) // of others a day changes nothing
+		if err := r.LayOutHolds(ctx, tx, calendar, series); err != nil {
+			return err
 		}
 		loc, err := zone.Load(calendar.Zone)
 		if err != nil {

@@ -4,6 +4,8 @@ import (
 	"context"
 	"fmt"
 	"net/http"
+	"slices"
+	"strings"
 	"time"
 
 	gen "wharf/api/server"
@@ -12,6 +14,7 @@ import (
 	"wharf/internal/sentences"
 	"wharf/service/combine"
 	"wharf/service/desk"
+	"wharf/service/store"
 )
 
 func (s *server) Answer(ctx context.Context, r gen.AnswerRequestObject) (gen.AnswerResponseObject, error) {
@@ -33,19 +36,48 @@ func (s *server) Answer(ctx context.Context, r gen.AnswerRequestObject) (gen.Ans
 // effectsJSON says what a change would lead to, a sentence each.
 func (s *server) effectsJSON(ctx context.Context, effects []combine.Effect) ([]gen.Effect, error) {
 	platforms, err := s.platforms(ctx)
+	if err != nil {
+		return nil, err
+	}
+	var ids []int64
+	for _, e := range effects {
+		ids = append(ids, e.Bookings...)
+	}
+	slices.Sort(ids)
+	known, err := s.Store.Bookings(ctx, slices.Compact(ids))
 	all := make([]gen.Effect, len(effects))
 	for i, e := range effects {
-		all[i] = gen.Effect{Kind: gen.EffectKind(e.Kind), Sentence: effectSentence(e, platforms[e.Platform].Name), Calendar: e.Calendar.ID, CalendarName: e.Calendar.Name,
+		all[i] = gen.Effect{Kind: gen.EffectKind(e.Kind), Sentence: effectSentence(e, platforms[e.Platform].Name, titlesOf(e.Bookings, known)), Calendar: e.Calendar.ID, CalendarName: e.Calendar.Name,
 			Conflict: optional(e.Conflict), Publication: optional(e.Publication)}
 	}
 	return all, err
 }
 
-func effectSentence(e combine.Effect, platform string) string {
+// titlesOf are the titles of those of some bookings that are there, the first so many.
+func titlesOf(ids []int64, known map[int64]store.Booking) string {
+	const most = 4
+	var all []string
+	for _, id := range ids {
+		if b, there := known[id]; there {
+			all = append(all, sentences.Title(b.Title, "an untitled one"))
+		}
+	}
+	if more := len(all) - most; more > 0 {
+		all = append(all[:most], fmt.Sprintf("%d more", more))
+	}
+	return strings.Join(all, ", ")
+}
+
+func effectSentence(e combine.Effect, platform, titles string) string {
 	when := sentences.Range(e.Span, span.Grain(e.Calendar.Grain))
 	switch kind := sentences.Conflict(e.Is); e.Kind {
 	case combine.Opens:
+		if titles != "" {
+			return fmt.Sprintf("%s opens on %s: %s, with %s.", kind, e.Calendar.Name, when, titles)
+		}
 		return fmt.Sprintf("%s opens on %s: %s.", kind, e.Calendar.Name, when)
+	case combine.Grows:
+		return fmt.Sprintf("%s on %s grows by it: %s, with %s.", kind, e.Calendar.Name, when, titles)
 	case combine.Clears:
 		return fmt.Sprintf("The conflict of %s on %s clears.", when, e.Calendar.Name)
 	case combine.Becomes:

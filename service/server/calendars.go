@@ -280,5 +280,8 @@ func (n names) booking(b store.Booking, grain span.Grain) gen.Booking {
 	if len(notices) > 0 {
 		out.Notices = &notices
 	}
+	if b.HoldID != 0 {
+		out.Hold, out.Occurrence, out.Closure, out.Expires = &b.HoldID, optional(b.Occurrence), optional(b.Closure), b.ExpiresAt
+	}
 	return out
 }

@@ -6,6 +6,7 @@ import (
 	"wharf/core/conflict"
 	"wharf/core/echo"
 	"wharf/core/exposure"
+	"wharf/core/hold"
 	"wharf/core/judge"
 	"wharf/core/reading"
 	"wharf/core/rules"
@@ -285,10 +286,38 @@ type Booking struct {
 	Verdict           judge.Kind
 	Evidence          echo.Evidence `gorm:"serializer:json"`
 	WithID            int64
+	// Of a hold.
+	HoldID    int64      `gorm:"default:null"` // 0: it is of none
+	Closure   bool       // it is no sale
+	ExpiresAt *time.Time // when it ends to count; nil: never
 }
 
 // Span is where the booking lies on its calendar's axis.
 func (b Booking) Span() span.Span { return span.Span{Start: b.StartPoint, End: b.EndPoint} }
+
+// Hold is a booking that a person has entered, as it stands.
+type Hold struct {
+	ID          int64
+	CalendarID  int64
+	Revision    int64     `gorm:"default:1"`
+	State       hold.Hold `gorm:"serializer:json"`
+	CreatedAt   time.Time
+	CancelledAt *time.Time
+}
+
+// HoldStep is a hold as it was from a revision on.
+type HoldStep struct {
+	HoldID     int64 `gorm:"primaryKey;autoIncrement:false"`
+	Revision   int64 `gorm:"primaryKey;autoIncrement:false"`
+	Did        string
+	Account    string
+	At         time.Time
+	CalendarID int64
+	State      hold.Hold `gorm:"serializer:json"`
+	Cancelled  bool
+	UndoTo     int64 // the revision as which it stands when this is undone; 0: it was not there
+	WithID     int64 // the hold that goes on where this one was cut; 0: none
+}
 
 // Paired is a feed with how many dates it shares with another, though nothing was sent.
 type Paired struct {

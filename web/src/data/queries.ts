@@ -202,6 +202,34 @@ export const useTryLinkEdit = () =>
       data(api.POST('/calendars/{id}/links/{feed}/trial', { params: { path: { id, feed } }, body })),
   })
 
+export const useHolds = (search: Ref<string>) =>
+  useQuery({
+    queryKey: ['bookings', 'holds', search],
+    queryFn: () => data(api.GET('/holds', { params: { query: { search: search.value || undefined } } })),
+    placeholderData: keepPreviousData,
+  })
+
+export const useHold = (id: Ref<number | undefined>) =>
+  useQuery({
+    queryKey: ['bookings', 'hold', id],
+    queryFn: () => data(api.GET('/holds/{id}', { params: { path: { id: id.value ?? 0 } } })),
+    enabled: computed(() => id.value !== undefined),
+  })
+
+export const useAddHold = () => useChange((body: Schemas['HoldRequest']) => data(api.POST('/holds', { body })))
+
+export const useEditHold = () =>
+  useChange(({ id, body }: { id: number; body: Schemas['HoldEdit'] }) =>
+    data(api.PATCH('/holds/{id}', { params: { path: { id } }, body })),
+  )
+
+export const useImportHolds = () => useChange((body: Schemas['HoldFile']) => data(api.POST('/holds/file', { body })))
+
+/** What a hold, or an edit of one, would lead to; nothing is kept. */
+export const tryHold = (body: Schemas['HoldRequest']) => data(api.POST('/holds/trial', { body }))
+export const tryHoldEdit = (id: number, body: Schemas['HoldEdit']) =>
+  data(api.POST('/holds/{id}/trial', { params: { path: { id } }, body }))
+
 export const useGroups = () => useQuery({ queryKey: ['groups'], queryFn: () => data(api.GET('/groups')) })
 
 export const useEditGroup = () =>

@@ -693,6 +693,100 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/holds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List what was entered by hand and is not cancelled */
+        get: operations["listHolds"];
+        put?: never;
+        /**
+         * Enter a booking, or a closure
+         * @description It blocks when it is answered; whoever comes next for a publication of the calendar gets it.
+         */
+        post: operations["createHold"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/holds/trial": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say what entering a booking would lead to; nothing is kept */
+        post: operations["tryHold"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/holds/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Enter the bookings of a calendar file, all of them or none */
+        post: operations["importHolds"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/holds/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        /** Show a hold, with all that it ever was */
+        get: operations["getHold"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Change, move or cancel a hold, or take its last change back */
+        patch: operations["editHold"];
+        trace?: never;
+    };
+    "/holds/{id}/trial": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say what an edit of a hold would lead to; nothing is kept */
+        post: operations["tryHoldEdit"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/forgotten-blocks": {
         parameters: {
             query?: never;
@@ -1036,7 +1130,7 @@ export interface components {
         };
         Effect: {
             /** @enum {string} */
-            kind: "opens" | "clears" | "becomes" | "publishes" | "withdraws";
+            kind: "opens" | "clears" | "becomes" | "grows" | "publishes" | "withdraws";
             sentence: string;
             /** Format: int64 */
             calendar: number;
@@ -1537,8 +1631,146 @@ export interface components {
             /** @description Entries to come that take nothing on this calendar though they may be meant to */
             notices: string[];
         };
+        /** @description Local: a day (2026-12-20), or a day with an hour (2026-12-20T14:00) */
+        HoldTime: string;
+        HoldRequest: {
+            /** Format: int64 */
+            calendar: number;
+            start: components["schemas"]["HoldTime"];
+            end: components["schemas"]["HoldTime"];
+            /** @description Whose clock start and end go by; that of the calendar when left out */
+            zone?: string;
+            title?: string;
+            note?: string;
+            /** @description A rule (RFC 5545, 3.3.10), such as FREQ=WEEKLY;COUNT=6 */
+            repeat?: string;
+            tentative?: boolean;
+            /** @description It is no sale; what is booked over it is a conflict */
+            closure?: boolean;
+            /** @description That it takes; 0 or left out: one, or of a closure all that there are */
+            units?: number;
+            categories?: components["schemas"]["Categories"];
+            class?: components["schemas"]["EntryClass"];
+            /** @description When it ends to count: an instant (2026-12-18T18:00:00Z), or by the clock of the calendar (2026-12-18T18:00); empty: never */
+            expires?: string;
+        };
+        HoldEdit: {
+            revision: components["schemas"]["Revision"];
+            /**
+             * @description Of a series: one, those from one on, or all of them, as when left out
+             * @enum {string}
+             */
+            scope?: "one" | "rest" | "all";
+            /** @description Of one or the rest: the start of the one at hand, as its booking has it */
+            occurrence?: string;
+            cancel?: boolean;
+            /** @description Take the last change that was not taken back yet back */
+            undo?: boolean;
+            /**
+             * Format: int64
+             * @description To which it is to move
+             */
+            calendar?: number;
+            start?: components["schemas"]["HoldTime"];
+            end?: components["schemas"]["HoldTime"];
+            title?: string;
+            note?: string;
+            repeat?: string;
+            tentative?: boolean;
+            closure?: boolean;
+            units?: number;
+            categories?: components["schemas"]["Categories"];
+            class?: components["schemas"]["EntryClass"];
+            expires?: string;
+        };
+        Hold: {
+            /** Format: int64 */
+            id: number;
+            /** Format: int64 */
+            revision: number;
+            /** Format: int64 */
+            calendar: number;
+            calendarName: string;
+            grain: components["schemas"]["Grain"];
+            start: string;
+            end: string;
+            zone?: string;
+            title: string;
+            note?: string;
+            repeat?: string;
+            /** @description Starts of its series that are left out */
+            except?: string[];
+            /** @description Those of its series of which something differs */
+            instances?: components["schemas"]["HoldInstance"][];
+            tentative: boolean;
+            closure: boolean;
+            units: number;
+            categories?: string[];
+            class?: components["schemas"]["EntryClass"];
+            /** Format: date-time */
+            expires?: string;
+            /**
+             * Format: date-time
+             * @description When it was cancelled
+             */
+            cancelled?: string;
+            /** @description Who did what to it, and when; empty in lists */
+            steps: components["schemas"]["HoldStep"][];
+        };
+        HoldInstance: {
+            /** @description Where its rule would have it begin */
+            of: string;
+            start: string;
+            end: string;
+            title: string;
+            tentative: boolean;
+        };
+        HoldStep: {
+            /** Format: int64 */
+            revision: number;
+            /** @enum {string} */
+            did: "entered" | "changed" | "cancelled" | "undone";
+            by: string;
+            /** Format: date-time */
+            at: string;
+        };
+        HoldTrial: {
+            questions: components["schemas"]["HoldQuestion"][];
+            effects: components["schemas"]["Effect"][];
+            /** @description The platforms that sell the calendar, and when they will know */
+            unaware: components["schemas"]["Unaware"][];
+        };
+        HoldQuestion: {
+            field: string;
+            says: string;
+        };
+        Unaware: {
+            platform: components["schemas"]["Named"];
+            /**
+             * Format: int64
+             * @description Between its pickups, in seconds; left out where that is not known
+             */
+            usual?: number;
+            /** @description It is not told at all, or likely only after it has begun */
+            late: boolean;
+            says: string;
+        };
+        HoldFile: {
+            /** Format: int64 */
+            calendar: number;
+            file: components["schemas"]["FeedFile"];
+            /** @description Only say what it would enter */
+            try?: boolean;
+        };
+        HoldImport: {
+            entered: number;
+            /** @description What was not entered, and why, a sentence each */
+            left: string[];
+            /** @description With try */
+            effects: components["schemas"]["Effect"][];
+        };
         /** @enum {string} */
-        Verdict: "booking" | "echo" | "one_with" | "unclear" | "stale";
+        Verdict: "booking" | "echo" | "one_with" | "unclear" | "stale" | "expired";
         /** @description One that came from no feed has neither feed, platform nor color, and is labelled Wharf */
         Booking: {
             /** Format: int64 */
@@ -1589,6 +1821,20 @@ export interface components {
              */
             reflects?: number;
             unfresh?: components["schemas"]["Unfresh"];
+            /**
+             * Format: int64
+             * @description The hold that it is of
+             */
+            hold?: number;
+            /** @description Of one of a series: where its rule would have it begin */
+            occurrence?: string;
+            /** @description It is no sale */
+            closure?: boolean;
+            /**
+             * Format: date-time
+             * @description When it ends to count
+             */
+            expires?: string;
         };
         /** @description Which booking was there first; left out when nothing tells */
         First: {
@@ -1600,7 +1846,7 @@ export interface components {
         /** @enum {string} */
         ConflictState: "open" | "acknowledged" | "cleared" | "past";
         /** @enum {string} */
-        ConflictKind: "double_booking" | "tentative_clash" | "unclear";
+        ConflictKind: "double_booking" | "tentative_clash" | "unclear" | "closed";
         Conflict: {
             /** Format: int64 */
             id: number;
@@ -3054,6 +3300,188 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    listHolds: {
+        parameters: {
+            query?: {
+                calendar?: number;
+                /** @description Only those in whose title, note or categories these words are */
+                search?: string;
+                /** @description At most so many, in the order of their ids; the header Link leads to the next */
+                limit?: components["parameters"]["limit"];
+                /** @description Only those with larger ids */
+                after?: components["parameters"]["after"];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The newest first, or with a limit in the order of their ids */
+            200: {
+                headers: {
+                    Link: components["headers"]["Link"];
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Hold"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    createHold: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HoldRequest"];
+            };
+        };
+        responses: {
+            /** @description Entered */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Hold"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    tryHold: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HoldRequest"];
+            };
+        };
+        responses: {
+            /** @description What is to be known before */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HoldTrial"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    importHolds: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HoldFile"];
+            };
+        };
+        responses: {
+            /** @description What was entered, or with try would be */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HoldImport"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    getHold: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The hold */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Hold"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    editHold: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HoldEdit"];
+            };
+        };
+        responses: {
+            /** @description As it is now */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Hold"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    tryHoldEdit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HoldEdit"];
+            };
+        };
+        responses: {
+            /** @description What is to be known before */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HoldTrial"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     listForgottenBlocks: {
         parameters: {
             query?: never;
@@ -3265,7 +3693,7 @@ export const habitNameValues: ReadonlyArray<FlattenedDeepRequired<components>["s
 export const answerKindValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["AnswerKind"]> = ["own", "reflected"];
 export const heldWhyValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Held"]["why"]> = ["lost", "beyond", "kept"];
 export const heldRequestSaysValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["HeldRequest"]["says"]> = ["let_go", "keep"];
-export const effectKindValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Effect"]["kind"]> = ["opens", "clears", "becomes", "publishes", "withdraws"];
+export const effectKindValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Effect"]["kind"]> = ["opens", "clears", "becomes", "grows", "publishes", "withdraws"];
 export const conflictEventEventValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["ConflictEvent"]["event"]> = ["opened", "reopened", "gained", "became", "acknowledged", "answered", "undone", "cleared", "past"];
 export const colorValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Color"]> = ["teal", "rust", "indigo", "ochre", "plum", "moss", "azure", "coral", "slate", "rose", "olive", "umber"];
 export const entryClassValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["EntryClass"]> = ["", "public", "private", "confidential"];
@@ -3276,7 +3704,9 @@ export const roleValues: ReadonlyArray<FlattenedDeepRequired<components>["schema
 export const tentativeRuleValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["TentativeRule"]> = ["tentative", "firm", "ignore"];
 export const bookingChangeKindValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["BookingChange"]["kind"]> = ["added", "changed", "removed", "passed", "with_the_feed"];
 export const bookingShownStatusValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["BookingShown"]["status"]> = ["firm", "tentative", "free"];
-export const verdictValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Verdict"]> = ["booking", "echo", "one_with", "unclear", "stale"];
+export const holdEditScopeValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["HoldEdit"]["scope"]> = ["one", "rest", "all"];
+export const holdStepDidValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["HoldStep"]["did"]> = ["entered", "changed", "cancelled", "undone"];
+export const verdictValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Verdict"]> = ["booking", "echo", "one_with", "unclear", "stale", "expired"];
 export const bookingClassValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Booking"]["class"]> = ["PUBLIC", "PRIVATE", "CONFIDENTIAL"];
 export const conflictStateValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["ConflictState"]> = ["open", "acknowledged", "cleared", "past"];
-export const conflictKindValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["ConflictKind"]> = ["double_booking", "tentative_clash", "unclear"];
+export const conflictKindValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["ConflictKind"]> = ["double_booking", "tentative_clash", "unclear", "closed"];

@@ -24,13 +24,14 @@ export const titleOf = (b: { title: string }) => isolated(b.title) || 'Untitled'
 export const changedAt = (b: Booking) => b.platform?.name ?? 'Wharf itself'
 
 /** Whether a booking takes anything: what may be an echo does until somebody says that it is one. */
-export const counts = (b: Booking) => b.verdict !== 'echo' && b.verdict !== 'one_with'
+export const counts = (b: Booking) => b.verdict !== 'echo' && b.verdict !== 'one_with' && b.verdict !== 'expired'
 
 /** The kinds of conflicts, as headings. */
 export const kindNames: Record<Conflict['kind'], string> = {
   double_booking: 'Double booking',
   tentative_clash: 'Tentative clash',
   unclear: 'Perhaps sold twice',
+  closed: 'Booked over a closure',
 }
 
 /** The bookings of a conflict that may be echoes. */

@@ -6,6 +6,7 @@ import { layLine, scales, ticksOf, weekendsOf, type Line, type Placed, type Scal
 import { addDays, daysBetween } from '@/logic/dates'
 import { lengthWords, spanWords } from '@/logic/layout'
 import { colorOf, counts, isHidden, titleOf } from '@/logic/origin'
+import { pointedDays } from '@/logic/hold'
 import { stack, within, type Section } from '@/logic/rows'
 import FeedTag from './FeedTag.vue'
 import NowLine from './NowLine.vue'
@@ -24,6 +25,7 @@ const emit = defineEmits<{
   choose: [booking: Booking]
   toggle: [feed: number]
   see: [from: string, to: string, calendars: number[]]
+  enter: [calendar: Calendar, first: string, last: string]
 }>()
 defineExpose({ goTo })
 
@@ -152,7 +154,8 @@ watch(
 )
 
 function describe(b: Booking, calendar: Calendar): string {
-  const kind = b.verdict === 'echo' ? 'echo' : b.tentative ? 'tentative' : b.blocks ? '' : 'shown only'
+  const kind =
+    b.verdict === 'echo' ? 'echo' : b.closure ? 'closure' : b.tentative ? 'tentative' : b.blocks ? '' : 'shown only'
   const span = `${spanWords(b.start, b.end, calendar)} (${lengthWords(b.start, b.end, calendar)})`
   const unfresh = b.unfresh ? `its feed is ${b.unfresh.state}` : ''
   return [titleOf(b), b.label, span, kind, unfresh].filter(Boolean).join(', ')
@@ -167,6 +170,33 @@ function threadIn(row: Row): string {
   if (!echo || !original) return ''
   const [a, b] = [middle(echo), middle(original)]
   return `M${a.x} ${a.y} C${a.x - 14} ${a.y} ${b.x - 14} ${b.y} ${b.x} ${b.y}`
+}
+
+/** What is being pointed at on the free space of a row, in days from the origin. */
+const pointing = ref<{ key: string; from: number; to: number } | null>(null)
+const dayAt = (e: PointerEvent, track: HTMLElement) => (e.clientX - track.getBoundingClientRect().left) / px.value
+function point(e: PointerEvent, row: Row) {
+  const track = e.currentTarget as HTMLElement
+  if (e.button !== 0 || e.pointerType === 'touch' || e.target !== track) return
+  track.setPointerCapture(e.pointerId)
+  const at = dayAt(e, track)
+  pointing.value = { key: row.key, from: at, to: at }
+}
+function pull(e: PointerEvent) {
+  if (pointing.value) pointing.value.to = dayAt(e, e.currentTarget as HTMLElement)
+}
+function drop(row: Row) {
+  const p = pointing.value
+  pointing.value = null
+  if (!p || !row.calendar || Math.abs(p.to - p.from) * px.value < 4) return // a click is none
+  emit('enter', row.calendar, ...pointedDays(origin.value, p.from, p.to, row.calendar.grain))
+}
+const pointedStyle = (p: { from: number; to: number }, grain: Calendar['grain']) => {
+  const [first, last] = pointedDays(origin.value, p.from, p.to, grain)
+  const half = grain === 'night' ? 0.5 : 0
+  const from = daysBetween(origin.value, first) + half
+  const to = daysBetween(origin.value, last) + (grain === 'night' ? half : 1)
+  return { left: `${from * px.value}px`, width: `${(to - from) * px.value}px` }
 }
 
 const barStyle = (bar: Placed) => ({
@@ -257,9 +287,31 @@ const barStyle = (bar: Placed) => ({
               </button>
               <router-link :to="`/calendars/${row.calendar.id}`" class="calendar">{{ row.calendar.name }}</router-link>
               <span v-if="row.calendar.capacity > 1" class="soft small capacity">{{ row.calendar.capacity }} fit</span>
+              <button
+                type="button"
+                class="open enter"
+                :aria-label="`Enter a booking on ${row.calendar.name}`"
+                title="Enter a booking"
+                @click="emit('enter', row.calendar, today, today)"
+              >
+                <span aria-hidden="true">+</span>
+              </button>
             </template>
           </div>
-          <div v-if="row.calendar" class="track">
+          <!-- eslint-disable-next-line vuejs-accessibility/no-static-element-interactions -- the row's + does the same -->
+          <div
+            v-if="row.calendar"
+            class="track"
+            @pointerdown="point($event, row)"
+            @pointermove="pull"
+            @pointerup="drop(row)"
+            @pointercancel="pointing = null"
+          >
+            <span
+              v-if="pointing?.key === row.key"
+              class="pointing"
+              :style="pointedStyle(pointing, row.calendar.grain)"
+            />
             <svg v-if="pointed && threadIn(row)" class="thread" aria-hidden="true">
               <path :d="threadIn(row)" />
             </svg>
@@ -272,6 +324,7 @@ const barStyle = (bar: Placed) => ({
                 echo: !counts(bar.booking),
                 tentative: bar.booking.tentative,
                 shown: !bar.booking.blocks,
+                closure: bar.booking.closure,
                 unfresh: bar.booking.unfresh,
                 origin: bar.booking.id === pointed?.reflects,
               }"
@@ -431,6 +484,18 @@ const barStyle = (bar: Placed) => ({
   width: 1.4rem;
   color: var(--ink-soft);
 }
+.enter {
+  margin-left: auto;
+}
+.pointing {
+  position: absolute;
+  top: 3px;
+  bottom: 3px;
+  background: var(--water);
+  opacity: 0.25;
+  border-radius: 3px;
+  pointer-events: none;
+}
 .feed[aria-pressed='false'] {
   color: var(--ink-soft);
   text-decoration: line-through;
@@ -448,6 +513,8 @@ const barStyle = (bar: Placed) => ({
 }
 .track {
   position: relative;
+  flex: 1;
+  cursor: crosshair;
 }
 .thread {
   position: absolute;

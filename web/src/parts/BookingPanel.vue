@@ -6,6 +6,7 @@ import { lengthWords, spanWords } from '@/logic/layout'
 import AnswerForm from './AnswerForm.vue'
 import ChangeList from './ChangeList.vue'
 import FeedTag from './FeedTag.vue'
+import HoldActions from './HoldActions.vue'
 import StateWord from './StateWord.vue'
 import TimeAgo from './TimeAgo.vue'
 import { isolated, titleOf } from '@/logic/origin'
@@ -59,6 +60,7 @@ const notices: Record<string, string> = {
         <strong>It reflects what is gone: a block that was forgotten, or a sale after all. It blocks.</strong>
         {{ booking.evidence }}
       </p>
+      <p v-else-if="booking.verdict === 'expired'" class="note">It has ended by itself: it counts no more.</p>
       <p v-else>
         {{ booking.tentative ? 'Tentative' : 'Firm' }}, {{ booking.blocks ? 'blocks' : 'shown only' }}.
         {{ booking.evidence }}
@@ -66,6 +68,7 @@ const notices: Record<string, string> = {
       <p v-if="booking.held" class="note">
         {{ booking.held.sentence }} <router-link :to="`/feeds/${booking.feed}`">Look at the feed</router-link>
       </p>
+      <HoldActions v-if="booking.hold" :booking="booking" :calendar="calendar" @gone="emit('close')" />
       <AnswerForm v-if="asked" :booking="now ?? booking" />
       <p v-if="life.data.value?.original" class="soft">
         Its original: {{ titleOf(life.data.value.original) }}, {{ life.data.value.original.label }},

@@ -15,6 +15,8 @@ import AgendaList from '@/parts/AgendaList.vue'
 import BoardChart from '@/parts/BoardChart.vue'
 import BookingPanel from '@/parts/BookingPanel.vue'
 import GroupsDialog from '@/parts/GroupsDialog.vue'
+import HoldForm from '@/parts/HoldForm.vue'
+import { draftOn, type Draft } from '@/logic/hold'
 
 const now = useClock()
 const narrow = useMediaQuery('(max-width: 640px)')
@@ -55,6 +57,7 @@ const shown = computed(() => visible(loaded.value.bookings))
 
 const panel = ref<Booking | null>(null)
 const adding = ref(false)
+const draft = ref<Draft | null>(null)
 const arranging = ref(false)
 const calendarOf = (b: Booking | null) => all.value.find((c) => c.id === b?.calendar)
 const names: Record<Scale, string> = { day: 'Days', week: 'Weeks', month: 'Months', season: 'Seasons' }
@@ -93,6 +96,9 @@ const names: Record<Scale, string> = { day: 'Days', week: 'Weeks', month: 'Month
       <el-switch v-model="echoes" active-text="echoes" aria-label="Show echoes" />
       <span class="add">
         <el-button v-if="groups.data.value?.length" size="small" @click="arranging = true">Groups</el-button>
+        <el-button size="small" type="primary" @click="draft = draftOn(all[0] ?? everything[0]!, today)"
+          >Enter a booking</el-button
+        >
         <el-button size="small" @click="adding = true">Add a calendar</el-button>
       </span>
     </div>
@@ -124,8 +130,10 @@ const names: Record<Scale, string> = { day: 'Days', week: 'Weeks', month: 'Month
       @choose="panel = $event"
       @toggle="toggle"
       @see="(a, b, ids) => (seen = [a, b, ids])"
+      @enter="(c, first, last) => (draft = draftOn(c, first, last))"
     />
     <BookingPanel v-if="calendarOf(panel)" :booking="panel" :calendar="calendarOf(panel)!" @close="panel = null" />
+    <HoldForm v-model="draft" :calendars="everything" />
     <GroupsDialog v-model="arranging" />
     <el-dialog v-model="adding" title="Add a calendar" width="min(34rem, 96vw)" append-to-body>
       <AddCalendar dialog @added="adding = false" />

@@ -11,6 +11,8 @@ import { useReadAll } from '@/logic/reading'
 import { useShown } from '@/logic/shown'
 import AgendaList from '@/parts/AgendaList.vue'
 import BookingPanel from '@/parts/BookingPanel.vue'
+import HoldForm from '@/parts/HoldForm.vue'
+import { draftOn, type Draft } from '@/logic/hold'
 import CalendarSettings from '@/parts/CalendarSettings.vue'
 import ConflictNote from '@/parts/ConflictNote.vue'
 import FeedTag from '@/parts/FeedTag.vue'
@@ -59,6 +61,7 @@ const unwell = computed(() =>
   (feeds.data.value ?? []).filter((f) => f.state !== 'fresh' && f.calendars.includes(id.value ?? -1)),
 )
 const panel = ref<Booking | null>(null)
+const draft = ref<Draft | null>(null)
 </script>
 
 <template>
@@ -84,6 +87,7 @@ const panel = ref<Booking | null>(null)
         <el-button v-else-if="readable.length > 0" size="small" @click="reading.start(readable)"
           >Read its feeds now</el-button
         >
+        <el-button size="small" type="primary" @click="draft = draftOn(calendar, today)">Enter a booking</el-button>
         <el-button size="small" @click="settings = true">Settings</el-button>
       </div>
     </div>
@@ -164,6 +168,7 @@ const panel = ref<Booking | null>(null)
       @conflict="router.push(`/conflicts/${$event.id}`)"
     />
     <WhatChanged :calendar="calendar.id" />
+    <HoldForm v-model="draft" :calendars="calendars.data.value ?? [calendar]" />
     <BookingPanel :booking="panel" :calendar="calendar" @close="panel = null" />
     <CalendarSettings v-model="settings" :calendar="calendar" />
   </div>

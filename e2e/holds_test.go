@@ -1,0 +1,198 @@
+package e2e
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/chromedp/cdproto/input"
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"wharf/api/client"
+)
+
+// TestTelephoneBooking: what is taken by telephone blocks on every platform with its next pickup, is reflected as an echo,
+// and goes through all that can be done with it.
+func TestTelephoneBooking(t *testing.T) {
+	w := newWorld(t, []string{"Merrow Charter Desk", "Strand & Tern Charters"})
+	w.book(0, "Lindqvist", 20, 22)
+	w.subscribe("Ketch Merrow")
+	w.round()
+
+	out, errs, code := w.try("n\n", "hold", "add", "Ketch Merrow", day(t, 21), day(t, 23), "--title", "Osei")
+	assert.Equal(t, 1, code, out)
+	within(t, errs, "A double booking opens on Ketch Merrow", "with Lindqvist", "Is that meant?")
+	assert.Empty(t, w.conflicts())
+
+	entered := lines[client.Hold](t, w.run("", "hold", "add", "Ketch Merrow", day(t, 10), day(t, 12), "--title", "Osei", "--note", "two dogs", "--json"))[0]
+	for i, p := range w.platforms {
+		assert.NotContains(t, fmt.Sprint(p.Blocks()), day(t, 10), "it is with the next pickup")
+		require.NoError(t, p.ImportNow(context.Background()))
+		assert.Contains(t, fmt.Sprint(p.Blocks()), day(t, 10), "platform %d", i)
+	}
+	w.round()
+	w.round()
+	assert.Empty(t, w.conflicts(), "its reflections are echoes")
+	id := fmt.Sprint(entered.Id)
+	within(t, w.run("", "hold", "show", id), "Osei on Ketch Merrow, "+day(t, 10)+" to "+day(t, 12), "two dogs", "entered by "+accountName)
+
+	w.run("", "hold", "edit", id, "--until", day(t, 13), "--tentative", "--yes")
+	within(t, w.run("", "calendar", "show", "Ketch Merrow"), day(t, 13), "4 days", "tentative")
+	_, errs, code = w.try("", "hold", "edit", id, "--title", "Two at once", "--revision", "1", "--yes")
+	assert.Equal(t, 1, code)
+	within(t, errs, accountName+" changed it")
+	within(t, w.run("", "hold", "undo", id, "--yes"), "revision 3")
+	within(t, w.run("", "hold", "cancel", id, "--yes"), "Cancelled")
+	assert.NotContains(t, w.run("", "calendar", "show", "Ketch Merrow"), "Osei")
+	w.run("", "hold", "undo", id, "--yes")
+	w.run("", "hold", "copy", id, day(t, 30), "--yes")
+	assert.Equal(t, 2, strings.Count(w.run("", "hold", "list"), "Osei"))
+	within(t, w.run("", "hold", "add", "Ketch Merrow", day(t, 40), "--title", "Painting", "--closure", "--yes"), "Entered")
+	_, errs, _ = w.try("", "hold", "add", "Ketch Merrow", day(t, 40), day(t, 41), "--try")
+	within(t, errs, "A booking over a closure opens")
+
+	weekly := lines[client.Hold](t, w.run("", "hold", "add", "Ketch Merrow", day(t, 50), day(t, 50), "--title", "Club", "--repeat", "FREQ=WEEKLY;COUNT=4", "--json"))[0]
+	w.run("", "hold", "cancel", fmt.Sprint(weekly.Id), "--one", day(t, 57), "--yes")
+	w.run("", "hold", "edit", fmt.Sprint(weekly.Id), "--rest", day(t, 64), "--title", "Club, the rest", "--yes")
+	show := w.run("", "calendar", "show", "Ketch Merrow", "--from", day(t, 45), "--to", day(t, 80))
+	assert.Equal(t, 3, strings.Count(show, "Club"), show)
+	assert.Equal(t, 2, strings.Count(show, "Club, the rest"), show)
+
+	file := filepath.Join(t.TempDir(), "taken.ics")
+	text := "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nBEGIN:VEVENT\r\nUID:1\r\nSUMMARY:From the sheet\r\nDTSTART;TZID=Europe/Lisbon:" + strings.ReplaceAll(day(t, 90), "-", "") + "T120000\r\nDTEND;TZID=Europe/Lisbon:" +
+		strings.ReplaceAll(day(t, 90), "-", "") + "T140000\r\nEND:VEVENT\r\nBEGIN:VEVENT\r\nUID:2\r\nSUMMARY:Called off\r\nSTATUS:CANCELLED\r\nDTSTART;VALUE=DATE:20270101\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n"
+	require.NoError(t, os.WriteFile(file, []byte(text), 0o600))
+	out, errs, _ = w.try("", "hold", "import", "Ketch Merrow", file, "--try")
+	within(t, out, "It would enter 1 booking")
+	within(t, errs, "Called off", "takes nothing")
+	within(t, w.run("", "hold", "import", "Ketch Merrow", file, "--yes"), "Entered 1 booking")
+	within(t, w.run("", "hold", "list", "--search", "sheet"), "From the sheet")
+
+	for _, c := range []struct {
+		args []string
+		code int
+		says string
+	}{
+		{[]string{"add", "Ketch Merrow", day(t, 5), day(t, 3)}, 2, "not after its start"},
+		{[]string{"add", "Ketch Merrow", "soon"}, 2, "write 2026-12-20"},
+		{[]string{"add", "Ketch Merrow", day(t, 5), "--expires", "2020-01-01T10:00"}, 2, "choose a time to come"},
+		{[]string{"add", "Ketch Merrow", day(t, 5), "--repeat", "WEEKLY"}, 2, "FREQ=WEEKLY"},
+		{[]string{"add", "Ketch Merrow", day(t, 5), "--units", "20000"}, 2, "units"},
+		{[]string{"add", "Nobody", day(t, 5)}, 1, "there is no calendar"},
+		{[]string{"edit", id}, 2, "say what to change"},
+		{[]string{"edit", fmt.Sprint(weekly.Id), "--one", day(t, 51), "--title", "x", "--yes"}, 2, "no start of this series"},
+		{[]string{"show", "999"}, 1, "nothing with this id"},
+		{[]string{"import", "Ketch Merrow", "https://desk.example/a.ics"}, 2, "is a link"},
+	} {
+		_, errs, code := w.try("", append([]string{"hold"}, c.args...)...)
+		assert.Equal(t, c.code, code, "%v: %s", c.args, errs)
+		assert.Contains(t, errs, c.says, "%v", c.args)
+	}
+}
+
+// TestExpiry: a hold ends at its instant without anybody reading or asking, and is then on no calendar and in no publication.
+func TestExpiry(t *testing.T) {
+	w := newWorld(t, []string{"Merrow Charter Desk"})
+	w.book(0, "Lindqvist", 10, 12)
+	w.subscribe("Ketch Merrow")
+	w.round()
+	// By the clock of the calendar, which is not that of this machine.
+	loc, err := time.LoadLocation(zoneName)
+	require.NoError(t, err)
+	at := now().Add(6 * time.Second).In(loc)
+	w.run("", "hold", "add", "Ketch Merrow", day(t, 11), day(t, 12), "--title", "Option", "--expires", at.Format("2006-01-02T15:04:05"), "--yes")
+	require.Len(t, w.conflicts(), 1)
+	require.Contains(t, fmt.Sprint(publishedTo(t, w, "For Merrow Charter Desk")), day(t, 11))
+	w.eventually("the conflict clears", func() bool { return len(w.conflicts()) == 0 })
+	assert.False(t, now().Before(at), "not before its time")
+	assert.NotContains(t, fmt.Sprint(publishedTo(t, w, "For Merrow Charter Desk")), day(t, 11))
+}
+
+// TestHoldForm: a booking is entered in the console, on a desk and on a phone; what it clashes with is said before; it is
+// changed, taken back and cancelled in its panel; and on the board it is drawn over free space.
+func TestHoldForm(t *testing.T) {
+	for where, size := range sizes {
+		t.Run(where, func(t *testing.T) {
+			w := newWorld(t, []string{"Merrow Charter Desk"})
+			w.book(0, "Lindqvist", 1, 3)
+			w.subscribe("Ketch Merrow")
+			p := openPage(t, w.base()).logIn()
+			p.do(chromedp.EmulateViewport(size[0], size[1]), p.goTo("/board"))
+			p.see(".booking")
+			p.press("Enter a booking")
+			p.see(".el-dialog.hold form")
+			assert.Empty(t, p.axe())
+			p.set(".el-dialog.hold input[type=date]", 0, day(t, 2))
+			p.set(".el-dialog.hold input[type=date]", 1, day(t, 4))
+			p.do(fill(chromedp.CSS(".el-dialog.hold input[maxlength='500']"), "Osei"))
+			p.press("Enter it")
+			p.see(".said")
+			within(t, p.text(".said"), "A double booking opens on Ketch Merrow", "with Lindqvist", "block it there by hand")
+			assert.Empty(t, p.axe())
+			assert.LessOrEqual(t, eval[int](t, p.tab, `document.documentElement.scrollWidth - innerWidth`), 0)
+			p.press("Back")
+			p.set(".el-dialog.hold input[type=date]", 0, day(t, 5))
+			p.set(".el-dialog.hold input[type=date]", 1, day(t, 6))
+			p.press("Enter it")
+			p.see(".said")
+			assert.NotContains(t, p.text(".said"), "double booking")
+			p.press("Enter it all the same")
+			p.do(chromedp.WaitVisible(chromedp.Search(`//*[contains(@class, "booking")][contains(., "Osei") or contains(@aria-label, "Osei")]`)))
+			hold := lines[client.Hold](t, w.run("", "hold", "list", "--json"))[0]
+			assert.Equal(t, []string{day(t, 5), day(t, 7), "Osei"}, []string{hold.Start, hold.End, hold.Title})
+
+			p.do(chromedp.Click(chromedp.Search(`//button[contains(@class, "booking")][contains(., "Osei") or contains(@aria-label, "Osei")]`)))
+			p.see(".actions")
+			assert.Empty(t, p.axe())
+			p.press("Cancel it")
+			p.do(chromedp.WaitVisible(chromedp.Search(`//section[contains(@class, "actions")]//button[contains(., "Leave it as it is")]`)))
+			p.press("Cancel it")
+			w.eventually("it is cancelled", func() bool { return strings.Contains(w.run("", "hold", "list"), "Nothing was entered") })
+			w.run("", "hold", "undo", fmt.Sprint(hold.Id), "--yes")
+			if where == "on a desk" {
+				p.drawOver(t, w)
+			}
+			p.content()
+		})
+	}
+}
+
+// drawOver draws a booking over free space of the board.
+func (p *page) drawOver(t *testing.T, w *world) {
+	p.do(p.goTo("/board"))
+	p.see(".track")
+	box := eval[[]float64](t, p.tab, `(() => { const b = document.querySelector('.board').getBoundingClientRect(), r = document.querySelector('.track').getBoundingClientRect()
+		return [b.left + b.width * 0.7, r.top + r.height - 4] })()`)
+	mouse := func(kind input.DispatchMouseEventType, x float64) {
+		_, err := chromedp.Call(p.tab, input.DispatchMouseEvent, input.DispatchMouseEventParams{Type: kind, X: x, Y: box[1], Button: input.MouseButtonLeft, Buttons: 1, ClickCount: 1})
+		require.NoError(t, err)
+	}
+	mouse(input.DispatchMouseEventTypeMousePressed, box[0])
+	mouse(input.DispatchMouseEventTypeMouseMoved, box[0]+60)
+	p.see(".pointing")
+	mouse(input.DispatchMouseEventTypeMouseReleased, box[0]+60)
+	p.see(".el-dialog.hold form")
+	first := eval[string](t, p.tab, `document.querySelectorAll('.el-dialog.hold input[type=date]')[0].value`)
+	p.do(fill(chromedp.CSS(".el-dialog.hold input[maxlength='500']"), "Drawn"))
+	p.press("Enter it")
+	p.see(".said")
+	p.press("Enter it all the same")
+	w.eventually("it is there", func() bool { return strings.Contains(w.run("", "hold", "list"), "Drawn") })
+	assert.Equal(t, first, lines[client.Hold](t, w.run("", "hold", "list", "--search", "Drawn", "--json"))[0].Start)
+}
+
+// set gives the nth field a value, as a picker does.
+func (p *page) set(selector string, n int, value string) {
+	p.t.Helper()
+	require.True(p.t, eval[bool](p.t, p.tab, fmt.Sprintf(`(() => {
+		const field = document.querySelectorAll(%q)[%d]
+		field.value = %q
+		return field.dispatchEvent(new Event('input', { bubbles: true })) && field.dispatchEvent(new Event('change', { bubbles: true }))
+	})()`, selector, n, value)))
+}

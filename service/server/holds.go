@@ -1,0 +1,262 @@
+package server
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"net/http"
+	"slices"
+	"strings"
+	"time"
+
+	gen "wharf/api/server"
+	"wharf/core/hold"
+	"wharf/core/rules"
+	"wharf/core/zone"
+	"wharf/service/desk"
+	"wharf/service/refresh"
+	"wharf/service/store"
+)
+
+func (s *server) ListHolds(ctx context.Context, r gen.ListHoldsRequestObject) (gen.ListHoldsResponseObject, error) {
+	rows, err := s.Store.Holds(ctx, orEmpty(r.Params.Calendar))
+	if err != nil {
+		return nil, err
+	}
+	if words := orEmpty(r.Params.Search); words != "" {
+		rows = slices.DeleteFunc(rows, func(h store.Hold) bool {
+			return !hasWords(strings.Join(append(h.State.Categories, h.State.Title, h.State.Note), " "), words)
+		})
+	}
+	rows, more := pageOf(ctx, rows, r.Params.Limit, r.Params.After, func(h store.Hold) int64 { return h.ID })
+	calendars, err := s.Store.Calendars(ctx)
+	if err != nil {
+		return nil, err
+	}
+	byID := map[int64]store.Calendar{}
+	for _, c := range calendars {
+		byID[c.ID] = c
+	}
+	all := make([]gen.Hold, len(rows))
+	for i, h := range rows {
+		all[i] = holdJSON(h, byID[h.CalendarID])
+	}
+	return gen.ListHolds200JSONResponse{Body: all, Headers: gen.ListHolds200ResponseHeaders{Link: optional(more)}}, nil
+}
+
+func (s *server) GetHold(ctx context.Context, r gen.GetHoldRequestObject) (gen.GetHoldResponseObject, error) {
+	one, err := s.hold(ctx, r.Id)
+	return gen.GetHold200JSONResponse(one), err
+}
+
+// hold is a hold with all that it ever was.
+func (s *server) hold(ctx context.Context, id int64) (gen.Hold, error) {
+	row, err := s.Store.Hold(ctx, id)
+	if err != nil {
+		return gen.Hold{}, err
+	}
+	calendar, err := s.Store.Calendar(ctx, row.CalendarID)
+	if err != nil {
+		return gen.Hold{}, err
+	}
+	steps, err := s.Store.HoldSteps(ctx, id)
+	out := holdJSON(row, calendar)
+	for _, step := range steps {
+		out.Steps = append(out.Steps, gen.HoldStep{Revision: step.Revision, Did: gen.HoldStepDid(step.Did), By: step.Account, At: step.At})
+	}
+	return out, err
+}
+
+func holdJSON(row store.Hold, calendar store.Calendar) gen.Hold {
+	h := row.State
+	out := gen.Hold{Id: row.ID, Revision: row.Revision, Calendar: row.CalendarID, CalendarName: calendar.Name, Grain: gen.Grain(calendar.Grain), Start: h.Start, End: h.End, Title: h.Title, Tentative: h.Tentative, Closure: h.Closure, Units: h.Units, Steps: []gen.HoldStep{},
+		Zone: optional(h.Zone), Note: optional(h.Note), Repeat: optional(h.Repeat), Class: optional(gen.EntryClass(strings.ToLower(string(h.Class)))), Expires: optional(h.Expires), Cancelled: row.CancelledAt}
+	if len(h.Except) > 0 {
+		out.Except = &h.Except
+	}
+	if len(h.Categories) > 0 {
+		out.Categories = &h.Categories
+	}
+	if len(h.Instances) > 0 {
+		all := make([]gen.HoldInstance, len(h.Instances))
+		for i, in := range h.Instances {
+			all[i] = gen.HoldInstance{Of: in.Of, Start: in.Start, End: in.End, Title: in.Title, Tentative: in.Tentative}
+		}
+		out.Instances = &all
+	}
+	return out
+}
+
+func (s *server) CreateHold(ctx context.Context, r gen.CreateHoldRequestObject) (gen.CreateHoldResponseObject, error) {
+	h, err := s.holdOf(ctx, *r.Body)
+	if err != nil {
+		return nil, err
+	}
+	ids, err := s.Desk.AddHolds(ctx, accountOf(ctx).Name, r.Body.Calendar, h)
+	if err != nil {
+		return nil, err
+	}
+	one, err := s.hold(ctx, ids[0])
+	return gen.CreateHold201JSONResponse(one), err
+}
+
+func (s *server) TryHold(ctx context.Context, r gen.TryHoldRequestObject) (gen.TryHoldResponseObject, error) {
+	h, err := s.holdOf(ctx, gen.HoldRequest(*r.Body))
+	if err != nil {
+		return nil, err
+	}
+	trial, err := s.Desk.TryHold(ctx, accountOf(ctx).Name, r.Body.Calendar, h)
+	if err != nil {
+		return nil, err
+	}
+	out, err := s.holdTrialJSON(ctx, r.Body.Calendar, trial, h.Start)
+	return gen.TryHold200JSONResponse(out), err
+}
+
+func (s *server) EditHold(ctx context.Context, r gen.EditHoldRequestObject) (gen.EditHoldResponseObject, error) {
+	to, err := s.holdEdit(ctx, r.Id, r.Body)
+	if err != nil {
+		return nil, err
+	}
+	if err := s.Desk.EditHold(ctx, by(ctx, r.Body.Revision), r.Id, to); err != nil {
+		return nil, err
+	}
+	one, err := s.hold(ctx, r.Id)
+	return gen.EditHold200JSONResponse(one), err
+}
+
+func (s *server) TryHoldEdit(ctx context.Context, r gen.TryHoldEditRequestObject) (gen.TryHoldEditResponseObject, error) {
+	to, err := s.holdEdit(ctx, r.Id, (*gen.HoldEdit)(r.Body))
+	if err != nil {
+		return nil, err
+	}
+	row, err := s.Store.Hold(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	trial, err := s.Desk.TryHoldEdit(ctx, by(ctx, r.Body.Revision), r.Id, to)
+	if err != nil {
+		return nil, err
+	}
+	out, err := s.holdTrialJSON(ctx, cmp.Or(orEmpty(r.Body.Calendar), row.CalendarID), trial, cmp.Or(orEmpty(r.Body.Start), row.State.Start))
+	return gen.TryHoldEdit200JSONResponse(out), err
+}
+
+func (s *server) ImportHolds(ctx context.Context, r gen.ImportHoldsRequestObject) (gen.ImportHoldsResponseObject, error) {
+	file := refresh.File{Name: r.Body.File.Name, Body: r.Body.File.Content, Inside: orEmpty(r.Body.File.Inside)}
+	done, err := s.Desk.ImportHolds(ctx, accountOf(ctx).Name, r.Body.Calendar, file, orEmpty(r.Body.Try))
+	if err != nil {
+		return nil, err
+	}
+	effects, err := s.effectsJSON(ctx, done.Effects)
+	return gen.ImportHolds200JSONResponse{Entered: done.Entered, Left: append([]string{}, done.Left...), Effects: effects}, err
+}
+
+// holdOf is what a person wants to enter.
+func (s *server) holdOf(ctx context.Context, r gen.HoldRequest) (hold.Hold, error) {
+	expires, err := s.expiryOf(ctx, r.Calendar, orEmpty(r.Expires))
+	if err != nil {
+		return hold.Hold{}, err
+	}
+	return hold.Hold{Title: orEmpty(r.Title), Note: orEmpty(r.Note), Start: r.Start, End: r.End, Zone: orEmpty(r.Zone), Repeat: orEmpty(r.Repeat), Tentative: orEmpty(r.Tentative), Closure: orEmpty(r.Closure),
+		Units: orEmpty(r.Units), Categories: orEmpty(r.Categories), Class: rules.Class(orEmpty(r.Class)), Expires: expires}, nil
+}
+
+func (s *server) holdEdit(ctx context.Context, id int64, r *gen.HoldEdit) (desk.HoldEdit, error) {
+	to := desk.HoldEdit{Calendar: r.Calendar, Scope: hold.Scope(orEmpty(r.Scope)), Of: orEmpty(r.Occurrence), Cancel: orEmpty(r.Cancel), Undo: orEmpty(r.Undo),
+		Edit: hold.Edit{Title: r.Title, Note: r.Note, Start: r.Start, End: r.End, Repeat: r.Repeat, Tentative: r.Tentative, Closure: r.Closure, Units: r.Units, Categories: r.Categories, Class: (*rules.Class)(r.Class)}}
+	if r.Expires != nil {
+		row, err := s.Store.Hold(ctx, id)
+		if err != nil {
+			return to, err
+		}
+		at, err := s.expiryOf(ctx, cmp.Or(orEmpty(r.Calendar), row.CalendarID), *r.Expires)
+		if err != nil {
+			return to, err
+		}
+		to.Expires = &at
+	}
+	return to, nil
+}
+
+// expiryOf is when a hold ends to count: an instant, or a reading of the calendar's clock.
+func (s *server) expiryOf(ctx context.Context, calendar int64, text string) (at time.Time, err error) {
+	if text = strings.TrimSpace(text); text == "" {
+		return at, nil
+	}
+	if at, err = time.Parse(time.RFC3339, text); err == nil {
+		return at, nil
+	}
+	row, err := s.Store.Calendar(ctx, calendar)
+	if err != nil {
+		return at, err
+	}
+	loc, err := zone.Load(row.Zone)
+	if err != nil {
+		return at, err
+	}
+	at, err = hold.Expiry(text, loc)
+	if err != nil {
+		return at, fieldProblem(http.StatusUnprocessableEntity, "expires", err.Error())
+	}
+	return at, nil
+}
+
+func (s *server) holdTrialJSON(ctx context.Context, calendar int64, t desk.HoldTrial, start string) (gen.HoldTrial, error) {
+	out := gen.HoldTrial{Questions: make([]gen.HoldQuestion, len(t.Questions)), Unaware: make([]gen.Unaware, len(t.Unaware))}
+	for i, q := range t.Questions {
+		out.Questions[i] = gen.HoldQuestion{Field: q.Field, Says: q.Says}
+	}
+	row, err := s.Store.Calendar(ctx, calendar)
+	if err != nil {
+		return out, err
+	}
+	begins := s.Now()
+	if loc, err := zone.Load(row.Zone); err == nil {
+		if at, err := hold.Expiry(start, loc); err == nil {
+			begins = at
+		}
+	}
+	platforms, err := s.platforms(ctx)
+	if err != nil {
+		return out, err
+	}
+	for i, u := range t.Unaware {
+		name := platforms[u.Platform].Name
+		out.Unaware[i] = gen.Unaware{Platform: gen.Named{Id: u.Platform, Name: name}, Usual: optional(int64(u.Usual / time.Second))}
+		out.Unaware[i].Says, out.Unaware[i].Late = awareSentence(name, u, s.Now(), begins)
+	}
+	out.Effects, err = s.effectsJSON(ctx, t.Effects)
+	return out, err
+}
+
+// awareSentence says when a platform will know, and whether that is too late.
+func awareSentence(name string, u desk.Unaware, now, begins time.Time) (says string, late bool) {
+	switch {
+	case !u.Given:
+		return fmt.Sprintf("%s is not given this calendar: it can sell the same until you block it there by hand.", name), true
+	case u.Last == nil:
+		return fmt.Sprintf("%s never came for this calendar: block it there by hand, and give it the link.", name), true
+	case u.Usual == 0:
+		return fmt.Sprintf("%s came for this calendar once so far: until it comes again it can sell the same.", name), now.Add(time.Hour).After(begins)
+	}
+	overdue := now.Sub(*u.Last) > 3*u.Usual
+	if overdue {
+		return fmt.Sprintf("%s usually comes every %s and has not come for %s: block it there by hand.", name, roughly(u.Usual), roughly(now.Sub(*u.Last))), true
+	}
+	next := now.Add(u.Usual) // at the latest, if it comes as usual
+	return fmt.Sprintf("%s usually comes every %s: until then it can sell the same.", name, roughly(u.Usual)), next.After(begins)
+}
+
+// roughly is a length of time in one unit.
+func roughly(d time.Duration) string {
+	switch {
+	case d < 2*time.Minute:
+		return plural(int64(max(d, time.Second)/time.Second), "second", "seconds")
+	case d < 2*time.Hour:
+		return plural(int64(d/time.Minute), "minute", "minutes")
+	case d < 48*time.Hour:
+		return plural(int64((d+30*time.Minute)/time.Hour), "hour", "hours")
+	}
+	return plural(int64((d+12*time.Hour)/(24*time.Hour)), "day", "days")
+}
