@@ -301,6 +301,7 @@ type item struct {
 	// Of what a mirrored feed shows: its platform, and from when on it can have been passed on.
 	mirrored int64
 	early    time.Time
+	uid      string // under which it is shown there
 }
 
 // holdings are the items that a platform held, by start.
@@ -347,16 +348,16 @@ func (h *holdings) with(mirrors []int64, done map[int64]*matcher) *holdings {
 		if m == nil {
 			continue // it is not on this calendar, or mirrors this one in turn
 		}
-		passOn := func(minted string, s span.Span, stand reading.Interval, live bool, gone time.Time) {
+		passOn := func(minted, uid string, s span.Span, stand reading.Interval, live bool, gone time.Time) {
 			early := stand.NotBefore
 			if early.IsZero() {
 				early = time.Unix(0, 0) // from the first on
 			}
 			both.items = append(both.items, &item{Item: carried.Item{Name: carried.Name{UID: minted}, Span: s}, holding: carried.Holding{From: stand.SeenBy, To: gone, Again: gone}, live: live,
-				mirrored: m.feed.Platform, early: early})
+				mirrored: m.feed.Platform, early: early, uid: uid})
 		}
 		for i, e := range m.feed.Entries { // also what that one reflects: it is passed on
-			passOn(e.Minted, e.Span, e.Stand, m.verdicts[i].Kind == Booking || m.verdicts[i].Evidence.Live, time.Time{})
+			passOn(e.Minted, e.UID, e.Span, e.Stand, m.verdicts[i].Kind == Booking || m.verdicts[i].Evidence.Live, time.Time{})
 		}
 		for _, it := range m.held.items { // and what that one was sent, before we read it there
 			passed := *it
@@ -365,7 +366,7 @@ func (h *holdings) with(mirrors []int64, done map[int64]*matcher) *holdings {
 			both.items = append(both.items, &passed)
 		}
 		for _, g := range m.feed.Gone {
-			passOn(g.Minted, g.Span, g.Stand, false, g.At)
+			passOn(g.Minted, g.UID, g.Span, g.Stand, false, g.At)
 		}
 	}
 	both.sort()

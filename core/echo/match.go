@@ -27,6 +27,7 @@ type matcher struct {
 	first    map[span.Span]firstShown
 	earliest time.Time // pickup of any of them
 	equals   int       // how many entries equal what was sent
+	shared   map[sentAs]bool
 }
 
 // several is the form of a span that was shown first in more than one.
@@ -103,6 +104,7 @@ func withTitles(f *Feed) []Entry {
 
 // match goes through the rules in their order.
 func (m *matcher) match(from sources, shared map[sentAs]bool) {
+	m.shared = shared
 	m.learn(from)
 	m.certain(from)
 	m.own()
@@ -145,6 +147,9 @@ func (m *matcher) eligible(e Entry, it *item) bool { return !m.used[it.Name] && 
 // mayShow is eligible also of an item that explains another entry.
 func (m *matcher) mayShow(e Entry, it *item) bool {
 	h := it.holding
+	if it.uid != "" && it.uid != e.UID && m.shared[sentAs{e.UID, e.Span}] {
+		return false // where it is passed on it keeps its UID, and that is another
+	}
 	return !it.since().After(e.Stand.SeenBy) &&
 		(h.To.IsZero() || h.To.Add(m.learnt.delay).After(e.Stand.NotBefore))
 }
