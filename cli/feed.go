@@ -81,10 +81,12 @@ func (env *Env) feedCommand() *cli.Command {
 			env.pauseCommand(false),
 			{
 				Name: "remove", Usage: "remove a feed; its bookings leave every calendar", ArgsUsage: "FEED",
-				Flags:       []cli.Flag{yesFlag, &cli.BoolFlag{Name: "snapshot", Usage: "only stop reading it and forget its link: what it showed last stays"}},
+				Flags: []cli.Flag{yesFlag, &cli.BoolFlag{Name: "snapshot", Usage: "only stop reading it and forget its link: what it showed last stays"},
+					&cli.BoolFlag{Name: "keep", Usage: "what it has to come stays, as if it had been entered by hand (holds)"}},
 				Description: "Example: wharf feed remove \"Ketch at the desk, again\" --yes",
 				Action:      env.onOne(env.feedRemove),
 			},
+			env.adoptCommand(),
 		},
 	}
 }
@@ -464,6 +466,6 @@ func (env *Env) feedRemove(ctx context.Context, c *cli.Command, api *client.Clie
 		return nil
 	}
 	return env.remove(c, f.Name, func(confirm *string) (*http.Response, error) {
-		return api.RemoveFeed(ctx, f.Id, &client.RemoveFeedParams{Confirm: confirm})
+		return api.RemoveFeed(ctx, f.Id, &client.RemoveFeedParams{Confirm: confirm, Keep: flagOf(c, "keep")})
 	})
 }

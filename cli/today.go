@@ -53,6 +53,9 @@ func (env *Env) printToday(page client.Today, open []client.Conflict) {
 	for _, k := range page.Stuck {
 		fmt.Fprintf(env.Out, "%s is not up to date since %s: %s\n\n", clean(k.Name), env.when(&k.Trouble.Since), clean(k.Trouble.Why))
 	}
+	for _, c := range page.Copies {
+		fmt.Fprintf(env.Out, "%s on %s, which was copied: %s\n\n", clean(orUntitled(c.Title)), clean(c.Calendar.Name), clean(c.Original.Says))
+	}
 	env.printFeeds(page)
 	env.printMissing(page)
 	for i, day := range page.Days {

@@ -196,3 +196,51 @@ func (p *page) set(selector string, n int, value string) {
 		return field.dispatchEvent(new Event('input', { bubbles: true })) && field.dispatchEvent(new Event('change', { bubbles: true }))
 	})()`, selector, n, value)))
 }
+
+// TestCopies: bookings of a feed are copied by category, in client and console; when the original goes the first page says so;
+// and a feed that is removed leaves them behind.
+func TestCopies(t *testing.T) {
+	w := newWorld(t, []string{"Merrow Charter Desk"})
+	w.book(0, "Lindqvist", 10, 12)
+	w.book(0, "Osei", 20, 22)
+	w.subscribe("Ketch Merrow")
+	w.round()
+	feed := "Feed of Merrow Charter Desk"
+	within(t, w.run("", "feed", "adopt", feed, "--search", "lindqvist", "--try"), "It would copy 1 booking")
+	_, errs, code := w.try("", "feed", "adopt", feed, "--category", "none of that")
+	assert.Equal(t, 1, code)
+	within(t, errs, "nothing to copy")
+	_, errs, code = w.try("", "feed", "adopt", feed, "--from", "soon")
+	assert.Equal(t, 2, code)
+	within(t, errs, "write it as 2026-07-03")
+	within(t, w.run("", "feed", "adopt", feed, "--search", "lindqvist", "--yes"), "Copied 1 booking")
+	w.round()
+	assert.Empty(t, w.conflicts(), "original and copy are one")
+	within(t, w.run("", "feed", "adopt", feed, "--undo", "--yes"), "Cancelled 1 booking")
+
+	p := openPage(t, w.base()).logIn()
+	p.do(p.goTo("/feeds/1"))
+	p.see(".records")
+	p.press("Copy its bookings")
+	p.see(".el-dialog.adopt form")
+	assert.Empty(t, p.axe())
+	p.press("See what is copied")
+	p.do(chromedp.WaitVisible(chromedp.Search(`//*[contains(., "2 bookings would be copied")]`)))
+	p.press("Copy them")
+	p.do(chromedp.WaitVisible(chromedp.Search(`//p[@role="status"][contains(., "2 bookings copied")]`)))
+	require.Len(t, lines[client.Hold](t, w.run("", "hold", "list", "--json")), 2)
+	w.cancel(0, "Lindqvist")
+	w.run("", "feed", "refresh", "--all")
+	within(t, w.run("", "today"), "Lindqvist on Ketch Merrow, which was copied", "shows it no more")
+	p.do(p.goTo("/"))
+	p.do(chromedp.WaitVisible(chromedp.Search(`//section[@aria-label="Copies"][contains(., "Ketch Merrow: Lindqvist")]`)))
+	assert.Empty(t, p.axe())
+
+	p.do(p.goTo("/feeds/1"))
+	p.see(".records")
+	p.press("Remove")
+	p.do(chromedp.WaitVisible(button("Keep them as holds")))
+	p.press("Keep them as holds")
+	w.eventually("the feed is gone", func() bool { return strings.Contains(w.run("", "feed", "list"), "No feeds yet") })
+	within(t, w.run("", "calendar", "show", "Ketch Merrow"), "Lindqvist", "Osei")
+}

@@ -432,6 +432,27 @@ func (e HoldEditScope) Valid() bool {
 	}
 }
 
+// Defines values for HoldOriginalState.
+const (
+	OriginalDiffers HoldOriginalState = "differs"
+	OriginalGone    HoldOriginalState = "gone"
+	OriginalSame    HoldOriginalState = "same"
+)
+
+// Valid indicates whether the value is a known member of the HoldOriginalState enum.
+func (e HoldOriginalState) Valid() bool {
+	switch e {
+	case OriginalDiffers:
+		return true
+	case OriginalGone:
+		return true
+	case OriginalSame:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for HoldStepDid.
 const (
 	StepCancelled HoldStepDid = "cancelled"
@@ -681,6 +702,31 @@ type Account struct {
 // Acknowledgement defines model for Acknowledgement.
 type Acknowledgement struct {
 	Note *string `json:"note,omitempty"`
+}
+
+// Adoption defines model for Adoption.
+type Adoption struct {
+	// Bookings Only these
+	Bookings *[]int64 `json:"bookings,omitempty"`
+	Calendar int64    `json:"calendar"`
+
+	// Category Only those of this category
+	Category *string `json:"category,omitempty"`
+
+	// From Only those that are there on or after this day, by the calendar's clock
+	From *openapi_types.Date `json:"from,omitempty"`
+
+	// Search Only those in whose title these words are
+	Search *string `json:"search,omitempty"`
+
+	// To Only those that are there before this day
+	To *openapi_types.Date `json:"to,omitempty"`
+
+	// Try Only say what it would enter
+	Try *bool `json:"try,omitempty"`
+
+	// Undo Cancel what was copied from the feed on the calendar, instead
+	Undo *bool `json:"undo,omitempty"`
 }
 
 // Answer defines model for Answer.
@@ -940,6 +986,16 @@ type Counting = string
 type Credentials struct {
 	Name     string `json:"name"`
 	Password string `json:"password"`
+}
+
+// DifferingCopy defines model for DifferingCopy.
+type DifferingCopy struct {
+	Calendar Named `json:"calendar"`
+	Hold     int64 `json:"hold"`
+
+	// Original What it was copied from
+	Original HoldOriginal `json:"original"`
+	Title    string       `json:"title"`
 }
 
 // Effect defines model for Effect.
@@ -1243,9 +1299,12 @@ type Hold struct {
 	// Instances Those of its series of which something differs
 	Instances *[]HoldInstance `json:"instances,omitempty"`
 	Note      *string         `json:"note,omitempty"`
-	Repeat    *string         `json:"repeat,omitempty"`
-	Revision  int64           `json:"revision"`
-	Start     string          `json:"start"`
+
+	// Original What it was copied from
+	Original *HoldOriginal `json:"original,omitempty"`
+	Repeat   *string       `json:"repeat,omitempty"`
+	Revision int64         `json:"revision"`
+	Start    string        `json:"start"`
 
 	// Steps Who did what to it, and when; empty in lists
 	Steps     []HoldStep `json:"steps"`
@@ -1327,6 +1386,17 @@ type HoldInstance struct {
 	Tentative bool   `json:"tentative"`
 	Title     string `json:"title"`
 }
+
+// HoldOriginal What it was copied from
+type HoldOriginal struct {
+	Feed     int64             `json:"feed"`
+	FeedName string            `json:"feedName"`
+	Says     string            `json:"says"`
+	State    HoldOriginalState `json:"state"`
+}
+
+// HoldOriginalState defines model for HoldOriginal.State.
+type HoldOriginalState string
 
 // HoldQuestion defines model for HoldQuestion.
 type HoldQuestion struct {
@@ -1775,6 +1845,9 @@ type Today struct {
 	// Calendars How many there are
 	Calendars int `json:"calendars"`
 
+	// Copies Holds that were copied, and are not as their originals any more
+	Copies []DifferingCopy `json:"copies"`
+
 	// Date Today in this zone
 	Date string `json:"date"`
 
@@ -2054,6 +2127,9 @@ type ListFeedsParams struct {
 type RemoveFeedParams struct {
 	// Confirm The `confirm` of the problem that said what would be lost
 	Confirm *Confirm `form:"confirm,omitempty" json:"confirm,omitempty"`
+
+	// Keep What it has to come stays as holds; nothing is lost then
+	Keep *bool `form:"keep,omitempty" json:"keep,omitempty"`
 }
 
 // ListFeedChangesParams defines parameters for ListFeedChanges.
@@ -2162,6 +2238,9 @@ type CreateFeedJSONRequestBody = FeedRequest
 
 // EditFeedJSONRequestBody defines body for EditFeed for application/json ContentType.
 type EditFeedJSONRequestBody = FeedEdit
+
+// AdoptBookingsJSONRequestBody defines body for AdoptBookings for application/json ContentType.
+type AdoptBookingsJSONRequestBody = Adoption
 
 // DecideHeldJSONRequestBody defines body for DecideHeld for application/json ContentType.
 type DecideHeldJSONRequestBody = HeldRequest
@@ -2496,7 +2575,7 @@ type ClientInterface interface {
 
 	// RemoveFeed Remove a feed
 	//
-	// Its bookings leave every calendar. What would open or be lost is told first, with a problem 409 that has `loses` and `confirm`; the call with that `confirm` does it.
+	// Its bookings leave every calendar, or stay as holds (keep). What would open or be lost is told first, with a problem 409 that has `loses` and `confirm`; the call with that `confirm` does it.
 	//
 	// Corresponds with DELETE /feeds/{id} (the `RemoveFeed` operationId).
 	RemoveFeed(ctx context.Context, id Id, params *RemoveFeedParams, reqEditors ...RequestEditorFn) (*http.Response, error)
@@ -2523,6 +2602,24 @@ type ClientInterface interface {
 	//
 	// Corresponds with PATCH /feeds/{id} (the `EditFeed` operationId).
 	EditFeed(ctx context.Context, id Id, body EditFeedJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AdoptBookingsWithBody Copy bookings of a feed as holds, or cancel what was copied
+	//
+	// Original and copy are one booking as long as both are there. Those that are to come and fit all of what is said are copied, all of them or none.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /feeds/{id}/adoption (the `AdoptBookings` operationId).
+	AdoptBookingsWithBody(ctx context.Context, id Id, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// AdoptBookings Copy bookings of a feed as holds, or cancel what was copied
+	//
+	// Original and copy are one booking as long as both are there. Those that are to come and fit all of what is said are copied, all of them or none.
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /feeds/{id}/adoption (the `AdoptBookings` operationId).
+	AdoptBookings(ctx context.Context, id Id, body AdoptBookingsJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListFeedChanges What readings changed, booking by booking
 	//
@@ -3422,7 +3519,7 @@ func (c *Client) CreateFeed(ctx context.Context, body CreateFeedJSONRequestBody,
 
 // RemoveFeed Remove a feed
 //
-// Its bookings leave every calendar. What would open or be lost is told first, with a problem 409 that has `loses` and `confirm`; the call with that `confirm` does it.
+// Its bookings leave every calendar, or stay as holds (keep). What would open or be lost is told first, with a problem 409 that has `loses` and `confirm`; the call with that `confirm` does it.
 //
 // Corresponds with DELETE /feeds/{id} (the `RemoveFeed` operationId).
 func (c *Client) RemoveFeed(ctx context.Context, id Id, params *RemoveFeedParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
@@ -3480,6 +3577,44 @@ func (c *Client) EditFeedWithBody(ctx context.Context, id Id, contentType string
 // Corresponds with PATCH /feeds/{id} (the `EditFeed` operationId).
 func (c *Client) EditFeed(ctx context.Context, id Id, body EditFeedJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewEditFeedRequest(c.Server, id, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AdoptBookingsWithBody Copy bookings of a feed as holds, or cancel what was copied
+//
+// Original and copy are one booking as long as both are there. Those that are to come and fit all of what is said are copied, all of them or none.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /feeds/{id}/adoption (the `AdoptBookings` operationId).
+func (c *Client) AdoptBookingsWithBody(ctx context.Context, id Id, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAdoptBookingsRequestWithBody(c.Server, id, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// AdoptBookings Copy bookings of a feed as holds, or cancel what was copied
+//
+// Original and copy are one booking as long as both are there. Those that are to come and fit all of what is said are copied, all of them or none.
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /feeds/{id}/adoption (the `AdoptBookings` operationId).
+func (c *Client) AdoptBookings(ctx context.Context, id Id, body AdoptBookingsJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewAdoptBookingsRequest(c.Server, id, body)
 	if err != nil {
 		return nil, err
 	}
@@ -5799,6 +5934,18 @@ func NewRemoveFeedRequest(server string, id Id, params *RemoveFeedParams) (*http
 
 		}
 
+		if params.Keep != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "keep", *params.Keep, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
 		if encoded := queryValues.Encode(); encoded != "" {
 			rawQueryFragments = append(rawQueryFragments, encoded)
 		}
@@ -5885,6 +6032,53 @@ func NewEditFeedRequestWithBody(server string, id Id, contentType string, body i
 	}
 
 	req, err := http.NewRequest(http.MethodPatch, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewAdoptBookingsRequest calls the generic AdoptBookings builder with application/json body
+func NewAdoptBookingsRequest(server string, id Id, body AdoptBookingsJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewAdoptBookingsRequestWithBody(server, id, "application/json", bodyReader)
+}
+
+// NewAdoptBookingsRequestWithBody constructs an http.Request for the AdoptBookings method, with any body, and a specified content type
+func NewAdoptBookingsRequestWithBody(server string, id Id, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/feeds/%s/adoption", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
 	if err != nil {
 		return nil, err
 	}
@@ -8024,7 +8218,7 @@ type ClientWithResponsesInterface interface {
 
 	// RemoveFeedWithResponse Remove a feed
 	//
-	// Its bookings leave every calendar. What would open or be lost is told first, with a problem 409 that has `loses` and `confirm`; the call with that `confirm` does it.
+	// Its bookings leave every calendar, or stay as holds (keep). What would open or be lost is told first, with a problem 409 that has `loses` and `confirm`; the call with that `confirm` does it.
 	//
 	// Returns a wrapper object for the known response body format(s).
 	//
@@ -8055,6 +8249,24 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with PATCH /feeds/{id} (the `EditFeed` operationId).
 	EditFeedWithResponse(ctx context.Context, id Id, body EditFeedJSONRequestBody, reqEditors ...RequestEditorFn) (*EditFeedResponse, error)
+
+	// AdoptBookingsWithBodyWithResponse Copy bookings of a feed as holds, or cancel what was copied
+	//
+	// Original and copy are one booking as long as both are there. Those that are to come and fit all of what is said are copied, all of them or none.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /feeds/{id}/adoption (the `AdoptBookings` operationId).
+	AdoptBookingsWithBodyWithResponse(ctx context.Context, id Id, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AdoptBookingsResponse, error)
+
+	// AdoptBookingsWithResponse Copy bookings of a feed as holds, or cancel what was copied
+	//
+	// Original and copy are one booking as long as both are there. Those that are to come and fit all of what is said are copied, all of them or none.
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /feeds/{id}/adoption (the `AdoptBookings` operationId).
+	AdoptBookingsWithResponse(ctx context.Context, id Id, body AdoptBookingsJSONRequestBody, reqEditors ...RequestEditorFn) (*AdoptBookingsResponse, error)
 
 	// ListFeedChangesWithResponse What readings changed, booking by booking
 	//
@@ -9857,6 +10069,61 @@ func (r EditFeedResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r EditFeedResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+// AdoptBookingsResponseDefaultHeaders the declared response headers of an HTTP default response for AdoptBookings
+type AdoptBookingsResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type AdoptBookingsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *HoldImport
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *AdoptBookingsResponseDefaultHeaders
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r AdoptBookingsResponse) GetJSON200() *HoldImport {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r AdoptBookingsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r AdoptBookingsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r AdoptBookingsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r AdoptBookingsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r AdoptBookingsResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -12531,7 +12798,7 @@ func (c *ClientWithResponses) CreateFeedWithResponse(ctx context.Context, body C
 
 // RemoveFeedWithResponse Remove a feed
 //
-// Its bookings leave every calendar. What would open or be lost is told first, with a problem 409 that has `loses` and `confirm`; the call with that `confirm` does it.
+// Its bookings leave every calendar, or stay as holds (keep). What would open or be lost is told first, with a problem 409 that has `loses` and `confirm`; the call with that `confirm` does it.
 //
 // Returns a wrapper object for the known response body format(s).
 //
@@ -12585,6 +12852,36 @@ func (c *ClientWithResponses) EditFeedWithResponse(ctx context.Context, id Id, b
 		return nil, err
 	}
 	return ParseEditFeedResponse(rsp)
+}
+
+// AdoptBookingsWithBodyWithResponse Copy bookings of a feed as holds, or cancel what was copied
+//
+// Original and copy are one booking as long as both are there. Those that are to come and fit all of what is said are copied, all of them or none.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /feeds/{id}/adoption (the `AdoptBookings` operationId).
+func (c *ClientWithResponses) AdoptBookingsWithBodyWithResponse(ctx context.Context, id Id, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*AdoptBookingsResponse, error) {
+	rsp, err := c.AdoptBookingsWithBody(ctx, id, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAdoptBookingsResponse(rsp)
+}
+
+// AdoptBookingsWithResponse Copy bookings of a feed as holds, or cancel what was copied
+//
+// Original and copy are one booking as long as both are there. Those that are to come and fit all of what is said are copied, all of them or none.
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /feeds/{id}/adoption (the `AdoptBookings` operationId).
+func (c *ClientWithResponses) AdoptBookingsWithResponse(ctx context.Context, id Id, body AdoptBookingsJSONRequestBody, reqEditors ...RequestEditorFn) (*AdoptBookingsResponse, error) {
+	rsp, err := c.AdoptBookings(ctx, id, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseAdoptBookingsResponse(rsp)
 }
 
 // ListFeedChangesWithResponse What readings changed, booking by booking
@@ -14530,6 +14827,52 @@ func ParseEditFeedResponse(rsp *http.Response) (*EditFeedResponse, error) {
 	switch {
 	case true:
 		var headers EditFeedResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
+// ParseAdoptBookingsResponse parses an HTTP response from a AdoptBookingsWithResponse call
+func ParseAdoptBookingsResponse(rsp *http.Response) (*AdoptBookingsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &AdoptBookingsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest HoldImport
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers AdoptBookingsResponseDefaultHeaders
 		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
 			var value int
 			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {

@@ -432,6 +432,27 @@ func (e HoldEditScope) Valid() bool {
 	}
 }
 
+// Defines values for HoldOriginalState.
+const (
+	OriginalDiffers HoldOriginalState = "differs"
+	OriginalGone    HoldOriginalState = "gone"
+	OriginalSame    HoldOriginalState = "same"
+)
+
+// Valid indicates whether the value is a known member of the HoldOriginalState enum.
+func (e HoldOriginalState) Valid() bool {
+	switch e {
+	case OriginalDiffers:
+		return true
+	case OriginalGone:
+		return true
+	case OriginalSame:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for HoldStepDid.
 const (
 	StepCancelled HoldStepDid = "cancelled"
@@ -681,6 +702,31 @@ type Account struct {
 // Acknowledgement defines model for Acknowledgement.
 type Acknowledgement struct {
 	Note *string `json:"note,omitempty"`
+}
+
+// Adoption defines model for Adoption.
+type Adoption struct {
+	// Bookings Only these
+	Bookings *[]int64 `json:"bookings,omitempty"`
+	Calendar int64    `json:"calendar"`
+
+	// Category Only those of this category
+	Category *string `json:"category,omitempty"`
+
+	// From Only those that are there on or after this day, by the calendar's clock
+	From *openapi_types.Date `json:"from,omitempty"`
+
+	// Search Only those in whose title these words are
+	Search *string `json:"search,omitempty"`
+
+	// To Only those that are there before this day
+	To *openapi_types.Date `json:"to,omitempty"`
+
+	// Try Only say what it would enter
+	Try *bool `json:"try,omitempty"`
+
+	// Undo Cancel what was copied from the feed on the calendar, instead
+	Undo *bool `json:"undo,omitempty"`
 }
 
 // Answer defines model for Answer.
@@ -940,6 +986,16 @@ type Counting = string
 type Credentials struct {
 	Name     string `json:"name"`
 	Password string `json:"password"`
+}
+
+// DifferingCopy defines model for DifferingCopy.
+type DifferingCopy struct {
+	Calendar Named `json:"calendar"`
+	Hold     int64 `json:"hold"`
+
+	// Original What it was copied from
+	Original HoldOriginal `json:"original"`
+	Title    string       `json:"title"`
 }
 
 // Effect defines model for Effect.
@@ -1243,9 +1299,12 @@ type Hold struct {
 	// Instances Those of its series of which something differs
 	Instances *[]HoldInstance `json:"instances,omitempty"`
 	Note      *string         `json:"note,omitempty"`
-	Repeat    *string         `json:"repeat,omitempty"`
-	Revision  int64           `json:"revision"`
-	Start     string          `json:"start"`
+
+	// Original What it was copied from
+	Original *HoldOriginal `json:"original,omitempty"`
+	Repeat   *string       `json:"repeat,omitempty"`
+	Revision int64         `json:"revision"`
+	Start    string        `json:"start"`
 
 	// Steps Who did what to it, and when; empty in lists
 	Steps     []HoldStep `json:"steps"`
@@ -1327,6 +1386,17 @@ type HoldInstance struct {
 	Tentative bool   `json:"tentative"`
 	Title     string `json:"title"`
 }
+
+// HoldOriginal What it was copied from
+type HoldOriginal struct {
+	Feed     int64             `json:"feed"`
+	FeedName string            `json:"feedName"`
+	Says     string            `json:"says"`
+	State    HoldOriginalState `json:"state"`
+}
+
+// HoldOriginalState defines model for HoldOriginal.State.
+type HoldOriginalState string
 
 // HoldQuestion defines model for HoldQuestion.
 type HoldQuestion struct {
@@ -1775,6 +1845,9 @@ type Today struct {
 	// Calendars How many there are
 	Calendars int `json:"calendars"`
 
+	// Copies Holds that were copied, and are not as their originals any more
+	Copies []DifferingCopy `json:"copies"`
+
 	// Date Today in this zone
 	Date string `json:"date"`
 
@@ -2054,6 +2127,9 @@ type ListFeedsParams struct {
 type RemoveFeedParams struct {
 	// Confirm The `confirm` of the problem that said what would be lost
 	Confirm *Confirm `form:"confirm,omitempty" json:"confirm,omitempty"`
+
+	// Keep What it has to come stays as holds; nothing is lost then
+	Keep *bool `form:"keep,omitempty" json:"keep,omitempty"`
 }
 
 // ListFeedChangesParams defines parameters for ListFeedChanges.
@@ -2162,6 +2238,9 @@ type CreateFeedJSONRequestBody = FeedRequest
 
 // EditFeedJSONRequestBody defines body for EditFeed for application/json ContentType.
 type EditFeedJSONRequestBody = FeedEdit
+
+// AdoptBookingsJSONRequestBody defines body for AdoptBookings for application/json ContentType.
+type AdoptBookingsJSONRequestBody = Adoption
 
 // DecideHeldJSONRequestBody defines body for DecideHeld for application/json ContentType.
 type DecideHeldJSONRequestBody = HeldRequest
@@ -2294,6 +2373,9 @@ type ServerInterface interface {
 	// EditFeed Change a feed
 	// (PATCH /feeds/{id})
 	EditFeed(c *gin.Context, id Id)
+	// AdoptBookings Copy bookings of a feed as holds, or cancel what was copied
+	// (POST /feeds/{id}/adoption)
+	AdoptBookings(c *gin.Context, id Id)
 	// ListFeedChanges What readings changed, booking by booking
 	// (GET /feeds/{id}/changes)
 	ListFeedChanges(c *gin.Context, id Id, params ListFeedChangesParams)
@@ -3201,6 +3283,14 @@ func (siw *ServerInterfaceWrapper) RemoveFeed(c *gin.Context) {
 		return
 	}
 
+	// ------------- Optional query parameter "keep" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "keep", c.Request.URL.Query(), &params.Keep, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter keep: %w", err), http.StatusBadRequest)
+		return
+	}
+
 	for _, middleware := range siw.HandlerMiddlewares {
 		middleware(c)
 		if c.IsAborted() {
@@ -3259,6 +3349,31 @@ func (siw *ServerInterfaceWrapper) EditFeed(c *gin.Context) {
 	}
 
 	siw.Handler.EditFeed(c, id)
+}
+
+// AdoptBookings operation middleware
+func (siw *ServerInterfaceWrapper) AdoptBookings(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.AdoptBookings(c, id)
 }
 
 // ListFeedChanges operation middleware
@@ -4294,6 +4409,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/feeds/:id", wrapper.GetFeed)
 	router.PATCH(options.BaseURL+"/feeds/:id", wrapper.EditFeed)
 	router.POST(options.BaseURL+"/feeds/:id/trial", wrapper.TryFeedEdit)
+	router.POST(options.BaseURL+"/feeds/:id/adoption", wrapper.AdoptBookings)
 	router.GET(options.BaseURL+"/feeds/:id/readings", wrapper.ListReadings)
 	router.POST(options.BaseURL+"/feeds/:id/readings", wrapper.CreateReading)
 	router.GET(options.BaseURL+"/feeds/:id/held", wrapper.ListHeld)
@@ -5473,6 +5589,50 @@ type EditFeeddefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response EditFeeddefaultApplicationProblemPlusJSONResponse) VisitEditFeedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AdoptBookingsRequestObject struct {
+	Id   Id `json:"id"`
+	Body *AdoptBookingsJSONRequestBody
+}
+
+type AdoptBookingsResponseObject interface {
+	VisitAdoptBookingsResponse(w http.ResponseWriter) error
+}
+
+type AdoptBookings200JSONResponse HoldImport
+
+func (response AdoptBookings200JSONResponse) VisitAdoptBookingsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AdoptBookingsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response AdoptBookingsdefaultApplicationProblemPlusJSONResponse) VisitAdoptBookingsResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -7378,6 +7538,9 @@ type StrictServerInterface interface {
 	// EditFeed Change a feed
 	// (PATCH /feeds/{id})
 	EditFeed(ctx context.Context, request EditFeedRequestObject) (EditFeedResponseObject, error)
+	// AdoptBookings Copy bookings of a feed as holds, or cancel what was copied
+	// (POST /feeds/{id}/adoption)
+	AdoptBookings(ctx context.Context, request AdoptBookingsRequestObject) (AdoptBookingsResponseObject, error)
 	// ListFeedChanges What readings changed, booking by booking
 	// (GET /feeds/{id}/changes)
 	ListFeedChanges(ctx context.Context, request ListFeedChangesRequestObject) (ListFeedChangesResponseObject, error)
@@ -8371,6 +8534,50 @@ func (sh *strictHandler) EditFeed(ctx *gin.Context, id Id) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(EditFeedResponseObject); ok {
 		if err := validResponse.VisitEditFeedResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// AdoptBookings operation middleware
+func (sh *strictHandler) AdoptBookings(ctx *gin.Context, id Id) {
+	var request AdoptBookingsRequestObject
+
+	request.Id = id
+
+	var body AdoptBookingsJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AdoptBookings(ctx, request.(AdoptBookingsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AdoptBookings")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(AdoptBookingsResponseObject); ok {
+		if err := validResponse.VisitAdoptBookingsResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

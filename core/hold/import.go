@@ -54,7 +54,7 @@ func plain(e recur.Entry, o *recur.Event) Hold {
 	if err != nil {
 		given = rules.Given{Class: class} // more or longer ones than a hold can have
 	}
-	return Hold{Title: clip(o.Summary, maxTitle), Note: clip(strings.Join(e.Texts("DESCRIPTION"), "\n"), maxNote), Tentative: o.Status == recur.Tentative, Categories: given.Categories, Class: given.Class}
+	return Hold{UID: e.UID, Title: clip(o.Summary, maxTitle), Note: clip(strings.Join(e.Texts("DESCRIPTION"), "\n"), maxNote), Tentative: o.Status == recur.Tentative, Categories: given.Categories, Class: given.Class}
 }
 
 func clip(text string, most int) string {

@@ -42,7 +42,7 @@ func (d *Desk) AddHolds(ctx context.Context, account string, calendar int64, hol
 		if err != nil {
 			return err
 		}
-		ids, err = d.addHolds(ctx, tx, account, row, holds)
+		ids, err = d.addHolds(ctx, tx, account, row, 0, holds)
 		return err
 	})
 	if err != nil {
@@ -52,7 +52,8 @@ func (d *Desk) AddHolds(ctx context.Context, account string, calendar int64, hol
 	return ids, nil
 }
 
-func (d *Desk) addHolds(ctx context.Context, tx *store.Tx, account string, calendar store.Calendar, holds []hold.Hold) (ids []int64, err error) {
+// addHolds enters holds on a calendar that is held; adopted is the feed that they are copies of, which keep its UIDs, or 0.
+func (d *Desk) addHolds(ctx context.Context, tx *store.Tx, account string, calendar store.Calendar, adopted int64, holds []hold.Hold) (ids []int64, err error) {
 	if len(holds) > MostHolds {
 		return nil, refused("file", "these are %d bookings: enter at most %d at once", len(holds), MostHolds)
 	}
@@ -68,8 +69,10 @@ func (d *Desk) addHolds(ctx context.Context, tx *store.Tx, account string, calen
 		if err := d.expiresLater(h.Expires); err != nil {
 			return nil, err
 		}
-		h.UID, h.Created = "hold-"+rand.Text(), d.Now().UTC().Truncate(time.Second)
-		rows[i] = &store.Hold{CalendarID: calendar.ID, Revision: 1, State: h, CreatedAt: d.Now()}
+		if h.Created = d.Now().UTC().Truncate(time.Second); adopted == 0 {
+			h.UID = "hold-" + rand.Text()
+		}
+		rows[i] = &store.Hold{CalendarID: calendar.ID, Revision: 1, State: h, CreatedAt: d.Now(), Adopted: adopted, UID: h.UID}
 	}
 	if err := tx.CreateHolds(rows); err != nil {
 		return nil, err
@@ -206,7 +209,7 @@ func (d *Desk) editHold(ctx context.Context, tx *store.Tx, by By, id int64, to H
 		return err
 	}
 	if goesOn != nil {
-		ids, err := d.addHolds(ctx, tx, by.Account, now, []hold.Hold{*goesOn})
+		ids, err := d.addHolds(ctx, tx, by.Account, now, 0, []hold.Hold{*goesOn})
 		if err != nil {
 			return err
 		}
@@ -345,7 +348,7 @@ func (d *Desk) TryHold(ctx context.Context, account string, calendar int64, h ho
 		if err != nil {
 			return err
 		}
-		_, err = d.addHolds(ctx, tx, account, row, []hold.Hold{h})
+		_, err = d.addHolds(ctx, tx, account, row, 0, []hold.Hold{h})
 		return err
 	})
 	if err != nil {
@@ -433,7 +436,7 @@ func (d *Desk) ImportHolds(ctx context.Context, account string, calendar int64, 
 	}
 	if trial {
 		done.Effects, err = d.Combiner.Try(ctx, []int64{calendar}, func(tx *store.Tx) error {
-			_, err := d.addHolds(ctx, tx, account, row, holds)
+			_, err := d.addHolds(ctx, tx, account, row, 0, holds)
 			return err
 		})
 		return done, err

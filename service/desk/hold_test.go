@@ -238,3 +238,52 @@ func TestEditsAndRebuild(t *testing.T) {
 		}
 	}
 }
+
+// TestAdopt: a copy is one booking with its original, stands when that goes, and is said to; adopting and giving up gives
+// what was; a feed that is removed can leave its bookings behind.
+func TestAdopt(t *testing.T) {
+	ann, bob := feedtest.Event("a", "Ann", "20260720", "20260722", "CATEGORIES:Berth\r\n"), feedtest.Event("b", "Bob", "20260801", "20260803")
+	weekly := feedtest.Event("c", "Club", "20260901", "20260902", "RRULE:FREQ=WEEKLY;COUNT=3\r\n")
+	h := newHarbour(t, ann+bob+weekly)
+	before := h.shown(h.Calendar, h.publication)
+	adopt := func(which desk.Adoption) desk.HoldImport {
+		t.Helper()
+		which.Calendar = h.Calendar
+		trial, err := h.Desk.Adopt(ctx, "harbour", h.Feed, which, true)
+		require.NoError(t, err)
+		done, err := h.Desk.Adopt(ctx, "harbour", h.Feed, which, false)
+		require.NoError(t, err)
+		assert.Equal(t, trial.Entered, done.Entered)
+		return done
+	}
+	assert.Equal(t, 1, adopt(desk.Adoption{Category: "berth"}).Entered)
+	assert.Equal(t, 2, adopt(desk.Adoption{}).Entered, "those that are not copied yet")
+	_, err := h.Desk.Adopt(ctx, "harbour", h.Feed, desk.Adoption{Calendar: h.Calendar}, false)
+	var field *rules.FieldError
+	require.ErrorAs(t, err, &field)
+	assert.Equal(t, before, h.shown(h.Calendar, h.publication), "each is one booking with its original")
+	differing, err := h.Store.OriginalsOf(ctx, 0)
+	require.NoError(t, err)
+	assert.Empty(t, differing)
+
+	h.Read(feedtest.Event("a", "Ann", "20260721", "20260723") + weekly) // Ann has moved by a day, and Bob is gone
+	differing, err = h.Store.OriginalsOf(ctx, 0)
+	require.NoError(t, err)
+	require.Len(t, differing, 2)
+	assert.Equal(t, []int64{1, 0}, []int64{differing[0].There, differing[1].There})
+	is := strings.Join(h.shown(h.Calendar, h.publication), "\n")
+	assert.Contains(t, is, "20666-20668 Bob", "the copy stands")
+	assert.NotContains(t, is, "double_booking")
+
+	h.Read(ann + bob + weekly)
+	assert.Equal(t, 3, adopt(desk.Adoption{Undo: true}).Entered)
+	assert.Equal(t, before, h.shown(h.Calendar, h.publication), "as it was")
+
+	require.NoError(t, h.Desk.KeepAsHolds(ctx, "harbour", h.Feed))
+	assert.Equal(t, before, h.shown(h.Calendar, h.publication), "the feed is gone, and its bookings stand")
+	_, err = h.Store.Feed(ctx, h.Feed)
+	assert.ErrorIs(t, err, store.ErrNotFound)
+	differing, err = h.Store.OriginalsOf(ctx, 0)
+	require.NoError(t, err)
+	assert.Empty(t, differing, "there is nothing to compare them with")
+}

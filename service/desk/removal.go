@@ -207,7 +207,13 @@ func (d *Desk) RemoveFeed(ctx context.Context, id int64, confirm string) error {
 	if err := confirmed(confirm, losses); err != nil {
 		return err
 	}
-	err = d.Store.Tx(ctx, func(tx *store.Tx) error {
+	return d.takeOut(ctx, id)
+}
+
+// takeOut removes a feed. What was copied from it stands by itself.
+func (d *Desk) takeOut(ctx context.Context, id int64) error {
+	var links []store.Link
+	err := d.Store.Tx(ctx, func(tx *store.Tx) error {
 		row, err := tx.LockFeed(id)
 		if err != nil {
 			return err
@@ -218,7 +224,7 @@ func (d *Desk) RemoveFeed(ctx context.Context, id int64, confirm string) error {
 		if links, err = tx.LinksOfFeed(id); err != nil {
 			return err
 		}
-		return errors.Join(tx.RemoveFeed(id, d.Now()), tx.Changed(store.TopicFeed, id))
+		return errors.Join(tx.ForgetOriginals(id), tx.RemoveFeed(id, d.Now()), tx.Changed(store.TopicFeed, id))
 	})
 	if err != nil {
 		return err

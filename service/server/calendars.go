@@ -32,7 +32,7 @@ func (s *server) ListCalendars(ctx context.Context, r gen.ListCalendarsRequestOb
 		for _, g := range groups {
 			named[g.ID] = g.Name
 		}
-		rows = slices.DeleteFunc(rows, func(c store.Calendar) bool { return !hasWords(c.Name+" "+named[c.GroupID], words) })
+		rows = slices.DeleteFunc(rows, func(c store.Calendar) bool { return !desk.HasWords(c.Name+" "+named[c.GroupID], words) })
 	}
 	rows, more := pageOf(ctx, rows, r.Params.Limit, r.Params.After, func(c store.Calendar) int64 { return c.ID })
 	all, err := s.calendarsJSON(ctx, rows)
@@ -124,14 +124,8 @@ func (s *server) bookingsJSON(ctx context.Context, rows []store.Calendar, first,
 	}
 	within := make(map[int64]span.Span, len(rows))
 	for _, row := range rows {
-		within[row.ID] = span.Days(from, to)
-		if !span.Grain(row.Grain).Dated() {
-			loc, err := zone.Load(row.Zone)
-			if err != nil {
-				delete(within, row.ID) // it is set aside, and says so; the others have no part in that
-				continue
-			}
-			within[row.ID] = span.Instants(from.Start(loc), to.Start(loc))
+		if s, err := daysWithin(row, from, to); err == nil { // else it is set aside, and says so; the others have no part in that
+			within[row.ID] = s
 		}
 	}
 	found, err := s.Store.BookingsOn(ctx, within)
@@ -144,6 +138,18 @@ func (s *server) bookingsJSON(ctx context.Context, rows []store.Calendar, first,
 		together, grains[row.ID] = append(together, found[row.ID]...), span.Grain(row.Grain)
 	}
 	return s.bookingsAs(ctx, names, grains, together)
+}
+
+// daysWithin is the stretch from a day up to another on a calendar's axis.
+func daysWithin(calendar store.Calendar, from, to span.Date) (span.Span, error) {
+	if span.Grain(calendar.Grain).Dated() {
+		return span.Days(from, to), nil
+	}
+	loc, err := zone.Load(calendar.Zone)
+	if err != nil {
+		return span.Span{}, err
+	}
+	return span.Instants(from.Start(loc), to.Start(loc)), nil
 }
 
 const calendarNameTaken = "another calendar has this name: choose one that you will tell apart"

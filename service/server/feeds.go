@@ -51,22 +51,11 @@ func (s *server) ListFeeds(ctx context.Context, r gen.ListFeedsRequestObject) (g
 	feeds = slices.DeleteFunc(feeds, func(f store.Feed) bool {
 		state, _ := refresh.State(f, s.Now())
 		return r.Params.State != nil && string(*r.Params.State) != string(state) || r.Params.Platform != nil && *r.Params.Platform != f.PlatformID ||
-			!hasWords(f.Name+" "+platforms[f.PlatformID].Name+" "+f.Address, orEmpty(r.Params.Search))
+			!desk.HasWords(f.Name+" "+platforms[f.PlatformID].Name+" "+f.Address, orEmpty(r.Params.Search))
 	})
 	feeds, more := pageOf(ctx, feeds, r.Params.Limit, r.Params.After, func(f store.Feed) int64 { return f.ID })
 	all, err := s.feedsJSON(ctx, feeds, links)
 	return gen.ListFeeds200JSONResponse{Body: all, Headers: gen.ListFeeds200ResponseHeaders{Link: optional(more)}}, err
-}
-
-// hasWords reports whether each of some words is in a text, in capitals or not.
-func hasWords(text, words string) bool {
-	text = strings.ToLower(text)
-	for word := range strings.FieldsSeq(strings.ToLower(words)) {
-		if !strings.Contains(text, word) {
-			return false
-		}
-	}
-	return true
 }
 
 func (s *server) GetFeed(ctx context.Context, r gen.GetFeedRequestObject) (gen.GetFeedResponseObject, error) {

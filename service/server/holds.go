@@ -9,9 +9,12 @@ import (
 	"strings"
 	"time"
 
+	openapi_types "github.com/oapi-codegen/runtime/types"
+
 	gen "wharf/api/server"
 	"wharf/core/hold"
 	"wharf/core/rules"
+	"wharf/core/span"
 	"wharf/core/zone"
 	"wharf/service/desk"
 	"wharf/service/refresh"
@@ -25,7 +28,7 @@ func (s *server) ListHolds(ctx context.Context, r gen.ListHoldsRequestObject) (g
 	}
 	if words := orEmpty(r.Params.Search); words != "" {
 		rows = slices.DeleteFunc(rows, func(h store.Hold) bool {
-			return !hasWords(strings.Join(append(h.State.Categories, h.State.Title, h.State.Note), " "), words)
+			return !desk.HasWords(strings.Join(append(h.State.Categories, h.State.Title, h.State.Note), " "), words)
 		})
 	}
 	rows, more := pageOf(ctx, rows, r.Params.Limit, r.Params.After, func(h store.Hold) int64 { return h.ID })
@@ -60,11 +63,80 @@ func (s *server) hold(ctx context.Context, id int64) (gen.Hold, error) {
 		return gen.Hold{}, err
 	}
 	steps, err := s.Store.HoldSteps(ctx, id)
+	if err != nil {
+		return gen.Hold{}, err
+	}
 	out := holdJSON(row, calendar)
+	if row.Adopted != 0 {
+		if out.Original, err = s.originalOf(ctx, row); err != nil {
+			return out, err
+		}
+	}
 	for _, step := range steps {
 		out.Steps = append(out.Steps, gen.HoldStep{Revision: step.Revision, Did: gen.HoldStepDid(step.Did), By: step.Account, At: step.At})
 	}
-	return out, err
+	return out, nil
+}
+
+// originalOf is how a copy stands to its original.
+func (s *server) originalOf(ctx context.Context, row store.Hold) (*gen.HoldOriginal, error) {
+	feed, err := s.Store.Feed(ctx, row.Adopted)
+	if err != nil {
+		return nil, err
+	}
+	differing, err := s.Store.OriginalsOf(ctx, row.ID)
+	if err != nil {
+		return nil, err
+	}
+	out := &gen.HoldOriginal{Feed: feed.ID, FeedName: feed.Name, State: gen.OriginalSame, Says: fmt.Sprintf("It was copied from %s, which shows the same.", feed.Name)}
+	for _, o := range differing {
+		out = originalJSON(o, feed.Name)
+	}
+	return out, nil
+}
+
+// originalJSON is a copy's original that is not as the copy is.
+func originalJSON(o store.Original, feed string) *gen.HoldOriginal {
+	if o.There == 0 {
+		return &gen.HoldOriginal{Feed: o.FeedID, FeedName: feed, State: gen.OriginalGone, Says: fmt.Sprintf("%s shows it no more: it stands here alone.", feed)}
+	}
+	return &gen.HoldOriginal{Feed: o.FeedID, FeedName: feed, State: gen.OriginalDiffers, Says: fmt.Sprintf("%s shows it with other dates by now: both block.", feed)}
+}
+
+// AdoptBookings copies bookings of a feed as holds.
+func (s *server) AdoptBookings(ctx context.Context, r gen.AdoptBookingsRequestObject) (gen.AdoptBookingsResponseObject, error) {
+	b := r.Body
+	which := desk.Adoption{Calendar: b.Calendar, Bookings: orEmpty(b.Bookings), Words: orEmpty(b.Search), Category: orEmpty(b.Category), Undo: orEmpty(b.Undo)}
+	calendar, err := s.Store.Calendar(ctx, b.Calendar)
+	if err != nil {
+		return nil, fieldProblem(http.StatusUnprocessableEntity, "calendar", fmt.Sprintf("there is no calendar %d", b.Calendar))
+	}
+	if b.From != nil || b.To != nil {
+		if which.Within, err = daysOn(calendar, b.From, b.To); err != nil {
+			return nil, err
+		}
+	}
+	done, err := s.Desk.Adopt(ctx, accountOf(ctx).Name, r.Id, which, orEmpty(b.Try))
+	if err != nil {
+		return nil, err
+	}
+	effects, err := s.effectsJSON(ctx, done.Effects)
+	return gen.AdoptBookings200JSONResponse{Entered: done.Entered, Left: append([]string{}, done.Left...), Effects: effects}, err
+}
+
+// daysOn is the stretch from a day up to another on a calendar's axis; without an end: for long.
+func daysOn(calendar store.Calendar, from, to *openapi_types.Date) (s span.Span, err error) {
+	first, end := span.NewDate(1990, 1, 1), span.NewDate(2190, 1, 1)
+	if from != nil {
+		first = span.DateOf(from.Time)
+	}
+	if to != nil {
+		end = span.DateOf(to.Time)
+	}
+	if end <= first {
+		return s, fieldProblem(http.StatusUnprocessableEntity, "to", "the day after the last must come after the first")
+	}
+	return daysWithin(calendar, first, end)
 }
 
 func holdJSON(row store.Hold, calendar store.Calendar) gen.Hold {

@@ -95,6 +95,9 @@ func (s *server) RemoveLink(ctx context.Context, r gen.RemoveLinkRequestObject) 
 }
 
 func (s *server) RemoveFeed(ctx context.Context, r gen.RemoveFeedRequestObject) (gen.RemoveFeedResponseObject, error) {
+	if orEmpty(r.Params.Keep) {
+		return gen.RemoveFeed204Response{}, s.Desk.KeepAsHolds(ctx, accountOf(ctx).Name, r.Id)
+	}
 	return gen.RemoveFeed204Response{}, s.Desk.RemoveFeed(ctx, r.Id, confirmOf(r.Params.Confirm))
 }
 

@@ -29,7 +29,7 @@ func (s *server) GetToday(ctx context.Context, _ gen.GetTodayRequestObject) (gen
 	}
 	platform := func(id int64) gen.Named { return gen.Named{Id: id, Name: platforms[id].Name} }
 	out := gen.GetToday200JSONResponse{Zone: page.Zone, Date: page.Date.String(), Calendars: len(page.Calendars), Feeds: len(page.Feeds), OldestReading: page.Oldest, Forgotten: lostTo(page.Forgotten, grainsOf(page.Calendars)),
-		Unfresh: []gen.UnfreshFeed{}, Stuck: []gen.StuckCalendar{}, Bare: []gen.Named{}, Missing: []gen.MissingDirection{}, Unpicked: []gen.UnpickedPublication{}, Days: []gen.MovementDay{}}
+		Unfresh: []gen.UnfreshFeed{}, Stuck: []gen.StuckCalendar{}, Bare: []gen.Named{}, Missing: []gen.MissingDirection{}, Unpicked: []gen.UnpickedPublication{}, Copies: []gen.DifferingCopy{}, Days: []gen.MovementDay{}}
 	for _, f := range page.Unfresh {
 		out.Unfresh = append(out.Unfresh, gen.UnfreshFeed{Id: f.ID, Name: f.Name, Unfresh: *unfresh[f.ID]})
 	}
@@ -46,6 +46,13 @@ func (s *server) GetToday(ctx context.Context, _ gen.GetTodayRequestObject) (gen
 	}
 	for _, p := range page.Unpicked {
 		out.Unpicked = append(out.Unpicked, gen.UnpickedPublication{Id: p.ID, Name: p.Name, Platform: platform(p.PlatformID)})
+	}
+	names := map[int64]string{}
+	for _, f := range page.Feeds {
+		names[f.ID] = f.Name
+	}
+	for _, c := range page.Copies {
+		out.Copies = append(out.Copies, gen.DifferingCopy{Hold: c.ID, Title: c.State.Title, Calendar: calendars[c.CalendarID], Original: *originalJSON(c.Original, names[c.FeedID])})
 	}
 	for _, d := range page.Days {
 		out.Days = append(out.Days, gen.MovementDay{Date: d.Date.String(), Come: movementsJSON(d.Come, calendars), Go: movementsJSON(d.Go, calendars)})

@@ -27,6 +27,38 @@ func (s *Store) Hold(ctx context.Context, id int64) (Hold, error) {
 	return one[Hold](s.db.WithContext(ctx).Where("id = ?", id))
 }
 
+// Original is how a hold that was copied from a feed stands to what that shows now.
+type Original struct {
+	HoldID    int64
+	FeedID    int64
+	There     int64 // bookings of the original
+	Differing int64 // of the hold's, from those
+}
+
+// OriginalsOf lists the holds that were copied and are not as their originals are any more; of one hold, or of all (0).
+func (s *Store) OriginalsOf(ctx context.Context, hold int64) ([]Original, error) {
+	where, of := "", []any{}
+	if hold != 0 {
+		where, of = " AND h.id = ?", []any{hold}
+	}
+	return many[Original](s.db.WithContext(ctx).Raw(`SELECT * FROM (SELECT h.id AS hold_id, h.adopted AS feed_id,
+		(SELECT COUNT(*) FROM bookings o WHERE o.calendar_id = h.calendar_id AND o.feed_id = h.adopted AND o.uid = h.uid AND o.removed_at IS NULL) AS there,
+		(SELECT COUNT(*) FROM bookings c LEFT JOIN bookings o ON o.calendar_id = c.calendar_id AND o.feed_id = h.adopted AND o.uid = h.uid AND o.occurrence = c.occurrence
+			AND o.removed_at IS NULL AND o.start_point = c.start_point AND o.end_point = c.end_point
+			WHERE c.calendar_id = h.calendar_id AND c.hold_id = h.id AND c.removed_at IS NULL AND o.id IS NULL) AS differing
+		FROM holds h WHERE h.adopted <> 0 AND h.cancelled_at IS NULL`+where+`) x WHERE there = 0 OR differing > 0 ORDER BY hold_id`, of...))
+}
+
+// AdoptedFrom lists the holds that were copied from a feed and are not cancelled.
+func (tx *Tx) AdoptedFrom(feed int64) ([]Hold, error) {
+	return many[Hold](tx.db.Where("adopted = ? AND cancelled_at IS NULL", feed).Order("id"))
+}
+
+// ForgetOriginals notes that a feed is not watched any more: what was copied from it stands by itself.
+func (tx *Tx) ForgetOriginals(feed int64) error {
+	return tx.db.Model(&Hold{}).Where("adopted = ?", feed).Update("adopted", 0).Error
+}
+
 // HoldSteps lists what a hold ever was, in order.
 func (s *Store) HoldSteps(ctx context.Context, id int64) ([]HoldStep, error) {
 	return many[HoldStep](s.db.WithContext(ctx).Where("hold_id = ?", id).Order("revision"))

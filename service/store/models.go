@@ -303,6 +303,8 @@ type Hold struct {
 	State       hold.Hold `gorm:"serializer:json"`
 	CreatedAt   time.Time
 	CancelledAt *time.Time
+	Adopted     int64  // the feed that its original is of; 0: it has none
+	UID         string `gorm:"column:uid"` // of its original
 }
 
 // HoldStep is a hold as it was from a revision on.

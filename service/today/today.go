@@ -28,6 +28,7 @@ type Page struct {
 	Missing   []Direction
 	Unpicked  []store.Outgoing // that nobody ever came for
 	Forgotten []store.Booking  // blocks of what is gone
+	Copies    []Copy           // that are not as their originals any more
 	Days      []Day            // today and tomorrow
 }
 
@@ -44,6 +45,12 @@ const (
 type Direction struct {
 	Calendar, Platform int64
 	Way                Way
+}
+
+// Copy is a hold that was copied from a feed.
+type Copy struct {
+	store.Hold
+	store.Original
 }
 
 // Day is who comes and goes on one.
@@ -82,7 +89,20 @@ func Read(ctx context.Context, db *store.Store, now time.Time) (*Page, error) {
 		p.Forgotten, err = Forgotten(ctx, db, p.Calendars, now)
 		return err
 	})
+	all.Go(func() error { return p.readCopies(ctx, db) })
 	return p, all.Wait()
+}
+
+func (p *Page) readCopies(ctx context.Context, db *store.Store) error {
+	differing, err := db.OriginalsOf(ctx, 0)
+	for _, o := range differing {
+		h, err := db.Hold(ctx, o.HoldID)
+		if err != nil {
+			return err
+		}
+		p.Copies = append(p.Copies, Copy{h, o})
+	}
+	return err
 }
 
 func (p *Page) readFeeds(ctx context.Context, db *store.Store, now time.Time) error {

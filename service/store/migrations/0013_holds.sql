@@ -6,6 +6,9 @@ CREATE TABLE IF NOT EXISTS holds (
   state MEDIUMTEXT NOT NULL,
   created_at DATETIME(6) NOT NULL,
   cancelled_at DATETIME(6) NULL,
+  adopted BIGINT NOT NULL DEFAULT 0,
+  uid VARCHAR(700) NOT NULL DEFAULT '',
+  KEY holds_adopted (adopted),
   KEY holds_calendar (calendar_id, cancelled_at),
   CONSTRAINT holds_calendar FOREIGN KEY (calendar_id) REFERENCES calendars (id) ON DELETE CASCADE
 );

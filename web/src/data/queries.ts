@@ -225,6 +225,12 @@ export const useEditHold = () =>
 
 export const useImportHolds = () => useChange((body: Schemas['HoldFile']) => data(api.POST('/holds/file', { body })))
 
+/** Copies bookings of a feed as holds, or with try says what that would lead to. */
+export const adopt = (feed: number, body: Schemas['Adoption']) =>
+  data(api.POST('/feeds/{id}/adoption', { params: { path: { id: feed } }, body }))
+export const useAdopt = () =>
+  useChange(({ feed, body }: { feed: number; body: Schemas['Adoption'] }) => adopt(feed, body))
+
 /** What a hold, or an edit of one, would lead to; nothing is kept. */
 export const tryHold = (body: Schemas['HoldRequest']) => data(api.POST('/holds/trial', { body }))
 export const tryHoldEdit = (id: number, body: Schemas['HoldEdit']) =>
@@ -309,6 +315,9 @@ type Confirm = string | undefined
 export const removals = {
   feed: (id: number) => (confirm: Confirm) =>
     data(api.DELETE('/feeds/{id}', { params: { path: { id }, query: { confirm } } })),
+  /** What it has to come stays as holds. */
+  keepingFeed: (id: number) => () =>
+    data(api.DELETE('/feeds/{id}', { params: { path: { id }, query: { keep: true } } })),
   calendar: (id: number) => (confirm: Confirm) =>
     data(api.DELETE('/calendars/{id}', { params: { path: { id }, query: { confirm } } })),
   link: (id: number, feed: number) => (confirm: Confirm) =>

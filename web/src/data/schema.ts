@@ -286,7 +286,7 @@ export interface paths {
         post?: never;
         /**
          * Remove a feed
-         * @description Its bookings leave every calendar. What would open or be lost is told first, with a problem 409 that has `loses` and `confirm`; the call with that `confirm` does it.
+         * @description Its bookings leave every calendar, or stay as holds (keep). What would open or be lost is told first, with a problem 409 that has `loses` and `confirm`; the call with that `confirm` does it.
          */
         delete: operations["removeFeed"];
         options?: never;
@@ -311,6 +311,28 @@ export interface paths {
         put?: never;
         /** What a change of a feed would lead to; nothing is changed */
         post: operations["tryFeedEdit"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/feeds/{id}/adoption": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Copy bookings of a feed as holds, or cancel what was copied
+         * @description Original and copy are one booking as long as both are there. Those that are to come and fit all of what is said are copied, all of them or none.
+         */
+        post: operations["adoptBookings"];
         delete?: never;
         options?: never;
         head?: never;
@@ -991,6 +1013,8 @@ export interface components {
             /** @description Publications that nobody ever came for */
             unpicked: components["schemas"]["UnpickedPublication"][];
             forgotten: components["schemas"]["LostTime"];
+            /** @description Holds that were copied, and are not as their originals any more */
+            copies: components["schemas"]["DifferingCopy"][];
             /** @description Today and tomorrow */
             days: components["schemas"]["MovementDay"][];
         };
@@ -1020,6 +1044,13 @@ export interface components {
             id: number;
             name: string;
             platform: components["schemas"]["Named"];
+        };
+        DifferingCopy: {
+            /** Format: int64 */
+            hold: number;
+            title: string;
+            calendar: components["schemas"]["Named"];
+            original: components["schemas"]["HoldOriginal"];
         };
         /** @description Blocks of what is gone that platforms still show, and what they take from sale on the calendars of each grain */
         LostTime: {
@@ -1714,8 +1745,18 @@ export interface components {
              * @description When it was cancelled
              */
             cancelled?: string;
+            original?: components["schemas"]["HoldOriginal"];
             /** @description Who did what to it, and when; empty in lists */
             steps: components["schemas"]["HoldStep"][];
+        };
+        /** @description What it was copied from */
+        HoldOriginal: {
+            /** Format: int64 */
+            feed: number;
+            feedName: string;
+            /** @enum {string} */
+            state: "same" | "differs" | "gone";
+            says: string;
         };
         HoldInstance: {
             /** @description Where its rule would have it begin */
@@ -1759,6 +1800,30 @@ export interface components {
             /** Format: int64 */
             calendar: number;
             file: components["schemas"]["FeedFile"];
+            /** @description Only say what it would enter */
+            try?: boolean;
+        };
+        Adoption: {
+            /** Format: int64 */
+            calendar: number;
+            /** @description Only these */
+            bookings?: number[];
+            /** @description Only those in whose title these words are */
+            search?: string;
+            /** @description Only those of this category */
+            category?: string;
+            /**
+             * Format: date
+             * @description Only those that are there on or after this day, by the calendar's clock
+             */
+            from?: string;
+            /**
+             * Format: date
+             * @description Only those that are there before this day
+             */
+            to?: string;
+            /** @description Cancel what was copied from the feed on the calendar, instead */
+            undo?: boolean;
             /** @description Only say what it would enter */
             try?: boolean;
         };
@@ -2554,6 +2619,8 @@ export interface operations {
             query?: {
                 /** @description The `confirm` of the problem that said what would be lost */
                 confirm?: components["parameters"]["confirm"];
+                /** @description What it has to come stays as holds; nothing is lost then */
+                keep?: boolean;
             };
             header?: never;
             path: {
@@ -2622,6 +2689,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Effect"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    adoptBookings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Adoption"];
+            };
+        };
+        responses: {
+            /** @description What was entered, or with try would be */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HoldImport"];
                 };
             };
             default: components["responses"]["Problem"];
@@ -3705,6 +3799,7 @@ export const tentativeRuleValues: ReadonlyArray<FlattenedDeepRequired<components
 export const bookingChangeKindValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["BookingChange"]["kind"]> = ["added", "changed", "removed", "passed", "with_the_feed"];
 export const bookingShownStatusValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["BookingShown"]["status"]> = ["firm", "tentative", "free"];
 export const holdEditScopeValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["HoldEdit"]["scope"]> = ["one", "rest", "all"];
+export const holdOriginalStateValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["HoldOriginal"]["state"]> = ["same", "differs", "gone"];
 export const holdStepDidValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["HoldStep"]["did"]> = ["entered", "changed", "cancelled", "undone"];
 export const verdictValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Verdict"]> = ["booking", "echo", "one_with", "unclear", "stale", "expired"];
 export const bookingClassValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Booking"]["class"]> = ["PUBLIC", "PRIVATE", "CONFIDENTIAL"];

@@ -63,6 +63,9 @@ const steps: Record<Schemas['HoldStep']['did'], string> = {
   <section v-if="hold.data.value" class="actions" aria-label="What was entered">
     <p v-if="booking.closure">A closure: it is no sale.</p>
     <p v-if="booking.expires">It holds until <TimeAgo :at="booking.expires" />, and ends by itself then.</p>
+    <p v-if="hold.data.value.original" :class="{ caution: hold.data.value.original.state !== 'same' }">
+      {{ hold.data.value.original.says }}
+    </p>
     <p v-if="hold.data.value.note" class="words">{{ hold.data.value.note }}</p>
     <template v-if="asking">
       <ul v-if="asking.says.length">
@@ -115,6 +118,9 @@ const steps: Record<Schemas['HoldStep']['did'], string> = {
 ul {
   margin: 0;
   padding-left: 1.1rem;
+}
+.caution {
+  color: var(--caution);
 }
 .failed {
   color: var(--alarm);

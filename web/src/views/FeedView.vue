@@ -26,6 +26,7 @@ import FeedReadings from '@/parts/FeedReadings.vue'
 import FeedTag from '@/parts/FeedTag.vue'
 import HeldNotice from '@/parts/HeldNotice.vue'
 import ScheduleFields from '@/parts/ScheduleFields.vue'
+import AdoptDialog from '@/parts/AdoptDialog.vue'
 import LossDialog from '@/parts/LossDialog.vue'
 import StateWord from '@/parts/StateWord.vue'
 import TimeAgo from '@/parts/TimeAgo.vue'
@@ -134,6 +135,8 @@ async function replace(file: FeedFile) {
 const tryFile = useTryFile()
 const chosen = async ([file]: File[]) => file && replace(await sent(file))
 
+const adopting = ref(false)
+
 /** It is not read any more, and what it shows stays. */
 async function snapshot() {
   removal.asking.value = null
@@ -155,6 +158,7 @@ async function snapshot() {
         <el-button v-if="!feed.uploaded" :loading="pausing.isPending.value" @click="pause">{{
           feed.state === 'paused' ? 'Resume' : 'Pause'
         }}</el-button>
+        <el-button v-if="feed.calendars.length > 0" @click="adopting = true">Copy its bookings</el-button>
         <el-button text type="danger" @click="removal.remove(feed.name, removals.feed(feed.id))">Remove</el-button>
       </div>
     </div>
@@ -264,7 +268,14 @@ async function snapshot() {
         Or keep what it showed last: it is then not read any more, its link is forgotten, and its bookings stay.
         <el-button size="small" @click="snapshot">Keep its bookings</el-button>
       </p>
+      <p>
+        Or remove it, and what it has to come stays as if you had entered it by hand.
+        <el-button size="small" @click="removal.remove(feed.name, removals.keepingFeed(feed.id))"
+          >Keep them as holds</el-button
+        >
+      </p>
     </LossDialog>
+    <AdoptDialog v-model="adopting" :feed="feed" :calendars="calendars.data.value ?? []" />
     <EffectDialog
       :asking="careful.asking.value"
       :busy="edit.isPending.value"

@@ -105,6 +105,19 @@ const failed = computed(() => today.error.value ?? conflicts.error.value)
       </h2>
     </section>
 
+    <section v-if="page.copies.length > 0" class="answer caution" aria-label="Copies">
+      <h2>{{ count(page.copies.length, 'copied booking is', 'copied bookings are') }} not as the original any more.</h2>
+      <ul>
+        <li v-for="c in page.copies.slice(0, most)" :key="c.hold">
+          <router-link :to="`/calendars/${c.calendar.id}`"
+            ><strong>{{ c.calendar.name }}: {{ titleOf(c) }}.</strong></router-link
+          >
+          {{ c.original.says }}
+        </li>
+        <li v-if="page.copies.length > most">and {{ page.copies.length - most }} more</li>
+      </ul>
+    </section>
+
     <section v-if="page.stuck.length > 0" class="answer caution" aria-label="Calendars">
       <h2>{{ count(page.stuck.length, 'calendar is', 'calendars are') }} not up to date.</h2>
       <ul>
