@@ -104,7 +104,7 @@ func root(env *Env) *cli.Command {
 			&cli.StringFlag{Name: "server", Usage: "address of the service", Sources: cli.EnvVars("WHARF_SERVER")},
 			&cli.StringFlag{Name: "token", Usage: "token to use instead of the saved login", Sources: cli.EnvVars("WHARF_TOKEN")},
 		},
-		Commands: append([]*cli.Command{env.loginCommand(), env.passwordCommand(), env.todayCommand(), env.platformCommand(), env.feedCommand(), env.calendarCommand(), env.groupCommand(), env.linkCommand(), env.holdCommand(), env.conflictCommand(),
+		Commands: append([]*cli.Command{env.loginCommand(), env.passwordCommand(), env.todayCommand(), env.platformCommand(), env.feedCommand(), env.calendarCommand(), env.groupCommand(), env.linkCommand(), env.holdCommand(), env.reviewCommand(), env.conflictCommand(),
 			env.publicationCommand(), fileCommand(env), caseCommand(env), env.tokenCommand(), env.logoutCommand()}, env.Extra...),
 		ExitErrHandler: func(context.Context, *cli.Command, error) {}, // Run decides
 	}

@@ -44,7 +44,7 @@ func (env *Env) linkCommand() *cli.Command {
 				Action:      env.onTwo(env.linkShow),
 			},
 			{
-				Name: "edit", Usage: "change how a feed counts on a calendar", ArgsUsage: "CALENDAR FEED", Flags: linkFlags(tryFlag, sureFlag, revisionFlag, jsonFlag),
+				Name: "edit", Usage: "change how a feed counts on a calendar", ArgsUsage: "CALENDAR FEED", Flags: linkFlags(&cli.BoolFlag{Name: "review", Usage: "somebody is to look at each entry (--review=false: nobody)"}, tryFlag, sureFlag, revisionFlag, jsonFlag),
 				Description: "What it would open is said first, and asked about.\nExample: wharf link edit \"Harbour events\" \"Ketch, Kittiwake Berths\" --label \"Ketch\"",
 				Action:      env.onTwo(env.linkEdit),
 			},
@@ -211,7 +211,7 @@ func (env *Env) linkSort(ctx context.Context, c *cli.Command, api *client.Client
 }
 
 func (env *Env) linkEdit(ctx context.Context, c *cli.Command, api *client.Client, on pair) error {
-	if err := anyOf(c, "role", "tentative", "units", "label", "filter", "counting"); err != nil {
+	if err := anyOf(c, "role", "tentative", "units", "label", "filter", "counting", "review"); err != nil {
 		return err
 	}
 	l, err := on.link()
@@ -219,7 +219,7 @@ func (env *Env) linkEdit(ctx context.Context, c *cli.Command, api *client.Client
 		return err
 	}
 	edit := client.LinkEdit{Revision: revisionOf(c, l.Revision),
-		Role: textOf[client.Role](c, "role"), Tentative: textOf[client.TentativeRule](c, "tentative"), Units: numberOf(c, "units"), Label: textOf[string](c, "label"), Filter: textOf[string](c, "filter"), Counting: textOf[string](c, "counting")}
+		Role: textOf[client.Role](c, "role"), Tentative: textOf[client.TentativeRule](c, "tentative"), Units: numberOf(c, "units"), Label: textOf[string](c, "label"), Filter: textOf[string](c, "filter"), Counting: textOf[string](c, "counting"), Review: flagOf(c, "review")}
 	if goOn, err := env.mayOpen(c, func() (*http.Response, error) { return api.TryLinkEdit(ctx, on.calendar.Id, on.feed.Id, edit) }); !goOn {
 		return err
 	}

@@ -53,6 +53,9 @@ func (env *Env) printToday(page client.Today, open []client.Conflict) {
 	for _, k := range page.Stuck {
 		fmt.Fprintf(env.Out, "%s is not up to date since %s: %s\n\n", clean(k.Name), env.when(&k.Trouble.Since), clean(k.Trouble.Why))
 	}
+	if page.Waiting > 0 {
+		fmt.Fprintf(env.Out, "Entries that wait to be looked at: %d (`wharf review list`).\n\n", page.Waiting)
+	}
 	for _, c := range page.Copies {
 		fmt.Fprintf(env.Out, "%s on %s, which was copied: %s\n\n", clean(orUntitled(c.Title)), clean(c.Calendar.Name), clean(c.Original.Says))
 	}

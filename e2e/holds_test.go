@@ -244,3 +244,54 @@ func TestCopies(t *testing.T) {
 	w.eventually("the feed is gone", func() bool { return strings.Contains(w.run("", "feed", "list"), "No feeds yet") })
 	within(t, w.run("", "calendar", "show", "Ketch Merrow"), "Lindqvist", "Osei")
 }
+
+// TestReview: of a hundred entries some are rejected and the others approved, in client and console, on a desk and on a phone.
+func TestReview(t *testing.T) {
+	for where, size := range sizes {
+		t.Run(where, func(t *testing.T) {
+			w := newWorld(t, nil)
+			w.run("", "calendar", "add", "Ketch Merrow", "--zone", zoneName, "--grain", "day")
+			text := "BEGIN:VCALENDAR\r\nVERSION:2.0\r\n"
+			for i := range 100 {
+				name := "Guest"
+				if i%10 == 0 {
+					name = "Doubtful"
+				}
+				text += fmt.Sprintf("BEGIN:VEVENT\r\nUID:%d\r\nSUMMARY:%s %d\r\nDTSTART;VALUE=DATE:%s\r\nEND:VEVENT\r\n", i, name, i, strings.ReplaceAll(day(t, 2*i+2), "-", ""))
+			}
+			file := filepath.Join(t.TempDir(), "desk.ics")
+			require.NoError(t, os.WriteFile(file, []byte(text+"END:VCALENDAR\r\n"), 0o600))
+			w.run("", "feed", "add", file, "--platform", "Desk", "--name", "Desk", "--calendar", "Ketch Merrow")
+			within(t, w.run("", "review", "list"), "Nothing waits")
+			w.run("", "link", "edit", "Ketch Merrow", "Desk", "--review", "--yes")
+			within(t, w.run("", "today"), "wait to be looked at: 100")
+
+			p := openPage(t, w.base()).logIn()
+			p.do(chromedp.EmulateViewport(size[0], size[1]), p.goTo("/"))
+			p.do(chromedp.WaitVisible(chromedp.Search(`//a[contains(., "100 entries wait to be looked at")]`)), chromedp.Click(chromedp.Search(`//a[contains(., "100 entries wait to be looked at")]`)))
+			p.see(".list li")
+			assert.Empty(t, p.axe())
+			assert.LessOrEqual(t, eval[int](t, p.tab, `document.documentElement.scrollWidth - innerWidth`), 0)
+			p.do(fill(chromedp.CSS("input[aria-label='Look for entries']"), "doubtful"))
+			w.eventually("those are found", func() bool { return p.count(".list li") == 10 })
+			p.do(chromedp.Click(chromedp.Search(`//label[contains(., "all 10")]`)))
+			p.press("Reject 10")
+			p.do(chromedp.WaitVisible(chromedp.Search(`//p[@role="status"][contains(., "10 entries rejected")]`)))
+			assert.Len(t, lines[client.ReviewItem](t, w.run("", "review", "list", "--json")), 90)
+			within(t, w.run("", "review", "list", "--state", "rejected"), "Doubtful 50", accountName)
+			assert.NotContains(t, w.run("", "calendar", "show", "Ketch Merrow", "--from", day(t, 1), "--to", day(t, 300), "--json"), `"verdict":"booking","title":"Doubtful`)
+			within(t, w.run("", "review", "approve", "--all", "--feed", "Desk"), "90 entries are approved")
+			within(t, w.run("", "review", "list"), "Nothing waits")
+			one := lines[client.ReviewItem](t, w.run("", "review", "list", "--state", "approved", "--json"))[0]
+			within(t, w.run("", "review", "reject", fmt.Sprint(one.Booking.Id)), "1 entry is rejected")
+			p.content()
+
+			_, errs, code := w.try("", "review", "approve")
+			assert.Equal(t, 2, code)
+			within(t, errs, "or give --all")
+			resp, problem := w.answer("POST", "/api/v1/reviews", fmt.Sprintf(`{"says":"approved","bookings":[{"booking":%d,"start":"2020-01-01","end":"2020-01-02"}]}`, one.Booking.Id), nil)
+			assert.Equal(t, 409, resp.StatusCode)
+			assert.Contains(t, *problem.Detail, "Look at it as it is")
+		})
+	}
+}

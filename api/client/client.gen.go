@@ -624,6 +624,45 @@ func (e ProblemCode) Valid() bool {
 	}
 }
 
+// Defines values for ReviewRequestSays.
+const (
+	SaysApproved ReviewRequestSays = "approved"
+	SaysRejected ReviewRequestSays = "rejected"
+)
+
+// Valid indicates whether the value is a known member of the ReviewRequestSays enum.
+func (e ReviewRequestSays) Valid() bool {
+	switch e {
+	case SaysApproved:
+		return true
+	case SaysRejected:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ReviewState.
+const (
+	ReviewStateApproved ReviewState = "approved"
+	ReviewStateRejected ReviewState = "rejected"
+	ReviewStateWaiting  ReviewState = "waiting"
+)
+
+// Valid indicates whether the value is a known member of the ReviewState enum.
+func (e ReviewState) Valid() bool {
+	switch e {
+	case ReviewStateApproved:
+		return true
+	case ReviewStateRejected:
+		return true
+	case ReviewStateWaiting:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for Role.
 const (
 	Blocks Role = "blocks"
@@ -665,12 +704,13 @@ func (e TentativeRule) Valid() bool {
 
 // Defines values for Verdict.
 const (
-	VerdictBooking Verdict = "booking"
-	VerdictEcho    Verdict = "echo"
-	VerdictExpired Verdict = "expired"
-	VerdictOneWith Verdict = "one_with"
-	VerdictStale   Verdict = "stale"
-	VerdictUnclear Verdict = "unclear"
+	VerdictBooking  Verdict = "booking"
+	VerdictEcho     Verdict = "echo"
+	VerdictExpired  Verdict = "expired"
+	VerdictOneWith  Verdict = "one_with"
+	VerdictRejected Verdict = "rejected"
+	VerdictStale    Verdict = "stale"
+	VerdictUnclear  Verdict = "unclear"
 )
 
 // Valid indicates whether the value is a known member of the Verdict enum.
@@ -683,6 +723,8 @@ func (e Verdict) Valid() bool {
 	case VerdictExpired:
 		return true
 	case VerdictOneWith:
+		return true
+	case VerdictRejected:
 		return true
 	case VerdictStale:
 		return true
@@ -801,6 +843,9 @@ type Booking struct {
 
 	// Reflects The booking that it reflects, or may reflect
 	Reflects *int64 `json:"reflects,omitempty"`
+
+	// Review How it stands on a link whose entries are looked at
+	Review *ReviewState `json:"review,omitempty"`
 
 	// SeenBy First reading with it
 	SeenBy    time.Time `json:"seenBy"`
@@ -1476,7 +1521,10 @@ type Link struct {
 	Label  string `json:"label"`
 
 	// Notices Entries to come that take nothing on this calendar though they may be meant to
-	Notices   []string      `json:"notices"`
+	Notices []string `json:"notices"`
+
+	// Review Somebody is to look at each of its entries
+	Review    bool          `json:"review"`
 	Revision  int64         `json:"revision"`
 	Role      Role          `json:"role"`
 	Tentative TentativeRule `json:"tentative"`
@@ -1493,6 +1541,9 @@ type LinkEdit struct {
 
 	// Label Shown on its bookings; empty for the feed's name
 	Label *string `json:"label,omitempty"`
+
+	// Review Somebody is to look at each entry; when it is switched on, at all that are there
+	Review *bool `json:"review,omitempty"`
 
 	// Revision The revision that the change starts from; when there is a newer one, the answer is 409 and says what changed
 	Revision  Revision       `json:"revision"`
@@ -1781,6 +1832,41 @@ type Reference struct {
 	Name string `json:"name"`
 }
 
+// ReviewItem defines model for ReviewItem.
+type ReviewItem struct {
+	At *time.Time `json:"at,omitempty"`
+
+	// Booking One that came from no feed has neither feed, platform nor color, and is labelled Wharf
+	Booking Booking `json:"booking"`
+
+	// By Who looked at it last
+	By           *string `json:"by,omitempty"`
+	CalendarName string  `json:"calendarName"`
+	Grain        Grain   `json:"grain"`
+	Zone         string  `json:"zone"`
+}
+
+// ReviewRequest defines model for ReviewRequest.
+type ReviewRequest struct {
+	Bookings []ReviewedBooking `json:"bookings"`
+	Says     ReviewRequestSays `json:"says"`
+}
+
+// ReviewRequestSays defines model for ReviewRequest.Says.
+type ReviewRequestSays string
+
+// ReviewState How it stands on a link whose entries are looked at
+type ReviewState string
+
+// ReviewedBooking defines model for ReviewedBooking.
+type ReviewedBooking struct {
+	Booking int64   `json:"booking"`
+	End     *string `json:"end,omitempty"`
+
+	// Start As it was seen, with end; it is refused when it has changed since
+	Start *string `json:"start,omitempty"`
+}
+
 // Revision The revision that the change starts from; when there is a newer one, the answer is 409 and says what changed
 type Revision = int64
 
@@ -1872,6 +1958,9 @@ type Today struct {
 
 	// Unpicked Publications that nobody ever came for
 	Unpicked []UnpickedPublication `json:"unpicked"`
+
+	// Waiting Entries of reviewed links that nobody has looked at yet
+	Waiting int `json:"waiting"`
 
 	// Zone That of the first calendar
 	Zone string `json:"zone"`
@@ -2212,6 +2301,12 @@ type RemovePublicationParams struct {
 	Confirm *Confirm `form:"confirm,omitempty" json:"confirm,omitempty"`
 }
 
+// ListReviewsParams defines parameters for ListReviews.
+type ListReviewsParams struct {
+	// State Those in this state; waiting when left out
+	State *ReviewState `form:"state,omitempty" json:"state,omitempty"`
+}
+
 // AnswerJSONRequestBody defines body for Answer for application/json ContentType.
 type AnswerJSONRequestBody = AnswerRequest
 
@@ -2283,6 +2378,9 @@ type CreatePublicationJSONRequestBody = PublicationRequest
 
 // EditPublicationJSONRequestBody defines body for EditPublication for application/json ContentType.
 type EditPublicationJSONRequestBody = PublicationEdit
+
+// ReviewJSONRequestBody defines body for Review for application/json ContentType.
+type ReviewJSONRequestBody = ReviewRequest
 
 // CreateSessionJSONRequestBody defines body for CreateSession for application/json ContentType.
 type CreateSessionJSONRequestBody = Credentials
@@ -2932,6 +3030,29 @@ type ClientInterface interface {
 	//
 	// Corresponds with GET /publications/{id}/pickups (the `ListPickups` operationId).
 	ListPickups(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListReviews List the entries of reviewed links that are not over
+	//
+	// Corresponds with GET /reviews (the `ListReviews` operationId).
+	ListReviews(ctx context.Context, params *ListReviewsParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ReviewWithBody Approve or reject entries, all of them or none
+	//
+	// What is rejected counts for nothing until its feed says something else of it; then it blocks, and waits again.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /reviews (the `Review` operationId).
+	ReviewWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// Review Approve or reject entries, all of them or none
+	//
+	// What is rejected counts for nothing until its feed says something else of it; then it blocks, and waits again.
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /reviews (the `Review` operationId).
+	Review(ctx context.Context, body ReviewJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// DeleteSession Log out
 	//
@@ -4397,6 +4518,59 @@ func (c *Client) EditPublication(ctx context.Context, id Id, body EditPublicatio
 // Corresponds with GET /publications/{id}/pickups (the `ListPickups` operationId).
 func (c *Client) ListPickups(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewListPickupsRequest(c.Server, id)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListReviews List the entries of reviewed links that are not over
+//
+// Corresponds with GET /reviews (the `ListReviews` operationId).
+func (c *Client) ListReviews(ctx context.Context, params *ListReviewsParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListReviewsRequest(c.Server, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ReviewWithBody Approve or reject entries, all of them or none
+//
+// What is rejected counts for nothing until its feed says something else of it; then it blocks, and waits again.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /reviews (the `Review` operationId).
+func (c *Client) ReviewWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewReviewRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// Review Approve or reject entries, all of them or none
+//
+// What is rejected counts for nothing until its feed says something else of it; then it blocks, and waits again.
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /reviews (the `Review` operationId).
+func (c *Client) Review(ctx context.Context, body ReviewJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewReviewRequest(c.Server, body)
 	if err != nil {
 		return nil, err
 	}
@@ -7673,6 +7847,100 @@ func NewListPickupsRequest(server string, id Id) (*http.Request, error) {
 	return req, nil
 }
 
+// NewListReviewsRequest constructs an http.Request for the ListReviews method
+func NewListReviewsRequest(server string, params *ListReviewsParams) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/reviews")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.State != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "state", *params.State, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewReviewRequest calls the generic Review builder with application/json body
+func NewReviewRequest(server string, body ReviewJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewReviewRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewReviewRequestWithBody constructs an http.Request for the Review method, with any body, and a specified content type
+func NewReviewRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/reviews")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewDeleteSessionRequest constructs an http.Request for the DeleteSession method
 func NewDeleteSessionRequest(server string) (*http.Request, error) {
 	var err error
@@ -8617,6 +8885,31 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with GET /publications/{id}/pickups (the `ListPickups` operationId).
 	ListPickupsWithResponse(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*ListPickupsResponse, error)
+
+	// ListReviewsWithResponse List the entries of reviewed links that are not over
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /reviews (the `ListReviews` operationId).
+	ListReviewsWithResponse(ctx context.Context, params *ListReviewsParams, reqEditors ...RequestEditorFn) (*ListReviewsResponse, error)
+
+	// ReviewWithBodyWithResponse Approve or reject entries, all of them or none
+	//
+	// What is rejected counts for nothing until its feed says something else of it; then it blocks, and waits again.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /reviews (the `Review` operationId).
+	ReviewWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ReviewResponse, error)
+
+	// ReviewWithResponse Approve or reject entries, all of them or none
+	//
+	// What is rejected counts for nothing until its feed says something else of it; then it blocks, and waits again.
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /reviews (the `Review` operationId).
+	ReviewWithResponse(ctx context.Context, body ReviewJSONRequestBody, reqEditors ...RequestEditorFn) (*ReviewResponse, error)
 
 	// DeleteSessionWithResponse Log out
 	//
@@ -11931,6 +12224,109 @@ func (r ListPickupsResponse) ContentType() string {
 	return ""
 }
 
+// ListReviewsResponseDefaultHeaders the declared response headers of an HTTP default response for ListReviews
+type ListReviewsResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type ListReviewsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]ReviewItem
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *ListReviewsResponseDefaultHeaders
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListReviewsResponse) GetJSON200() *[]ReviewItem {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListReviewsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListReviewsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListReviewsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListReviewsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListReviewsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+// ReviewResponseDefaultHeaders the declared response headers of an HTTP default response for Review
+type ReviewResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type ReviewResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *ReviewResponseDefaultHeaders
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ReviewResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ReviewResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ReviewResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ReviewResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ReviewResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 // DeleteSessionResponse204Headers the declared response headers of an HTTP 204 response for DeleteSession
 type DeleteSessionResponse204Headers struct {
 	SetCookie *string
@@ -13514,6 +13910,49 @@ func (c *ClientWithResponses) ListPickupsWithResponse(ctx context.Context, id Id
 		return nil, err
 	}
 	return ParseListPickupsResponse(rsp)
+}
+
+// ListReviewsWithResponse List the entries of reviewed links that are not over
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /reviews (the `ListReviews` operationId).
+func (c *ClientWithResponses) ListReviewsWithResponse(ctx context.Context, params *ListReviewsParams, reqEditors ...RequestEditorFn) (*ListReviewsResponse, error) {
+	rsp, err := c.ListReviews(ctx, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListReviewsResponse(rsp)
+}
+
+// ReviewWithBodyWithResponse Approve or reject entries, all of them or none
+//
+// What is rejected counts for nothing until its feed says something else of it; then it blocks, and waits again.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /reviews (the `Review` operationId).
+func (c *ClientWithResponses) ReviewWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ReviewResponse, error) {
+	rsp, err := c.ReviewWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseReviewResponse(rsp)
+}
+
+// ReviewWithResponse Approve or reject entries, all of them or none
+//
+// What is rejected counts for nothing until its feed says something else of it; then it blocks, and waits again.
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /reviews (the `Review` operationId).
+func (c *ClientWithResponses) ReviewWithResponse(ctx context.Context, body ReviewJSONRequestBody, reqEditors ...RequestEditorFn) (*ReviewResponse, error) {
+	rsp, err := c.Review(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseReviewResponse(rsp)
 }
 
 // DeleteSessionWithResponse Log out
@@ -16404,6 +16843,94 @@ func ParseListPickupsResponse(rsp *http.Response) (*ListPickupsResponse, error) 
 	switch {
 	case true:
 		var headers ListPickupsResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
+// ParseListReviewsResponse parses an HTTP response from a ListReviewsWithResponse call
+func ParseListReviewsResponse(rsp *http.Response) (*ListReviewsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListReviewsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []ReviewItem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers ListReviewsResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
+// ParseReviewResponse parses an HTTP response from a ReviewWithResponse call
+func ParseReviewResponse(rsp *http.Response) (*ReviewResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ReviewResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers ReviewResponseDefaultHeaders
 		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
 			var value int
 			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {

@@ -624,6 +624,45 @@ func (e ProblemCode) Valid() bool {
 	}
 }
 
+// Defines values for ReviewRequestSays.
+const (
+	SaysApproved ReviewRequestSays = "approved"
+	SaysRejected ReviewRequestSays = "rejected"
+)
+
+// Valid indicates whether the value is a known member of the ReviewRequestSays enum.
+func (e ReviewRequestSays) Valid() bool {
+	switch e {
+	case SaysApproved:
+		return true
+	case SaysRejected:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ReviewState.
+const (
+	ReviewStateApproved ReviewState = "approved"
+	ReviewStateRejected ReviewState = "rejected"
+	ReviewStateWaiting  ReviewState = "waiting"
+)
+
+// Valid indicates whether the value is a known member of the ReviewState enum.
+func (e ReviewState) Valid() bool {
+	switch e {
+	case ReviewStateApproved:
+		return true
+	case ReviewStateRejected:
+		return true
+	case ReviewStateWaiting:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for Role.
 const (
 	Blocks Role = "blocks"
@@ -665,12 +704,13 @@ func (e TentativeRule) Valid() bool {
 
 // Defines values for Verdict.
 const (
-	VerdictBooking Verdict = "booking"
-	VerdictEcho    Verdict = "echo"
-	VerdictExpired Verdict = "expired"
-	VerdictOneWith Verdict = "one_with"
-	VerdictStale   Verdict = "stale"
-	VerdictUnclear Verdict = "unclear"
+	VerdictBooking  Verdict = "booking"
+	VerdictEcho     Verdict = "echo"
+	VerdictExpired  Verdict = "expired"
+	VerdictOneWith  Verdict = "one_with"
+	VerdictRejected Verdict = "rejected"
+	VerdictStale    Verdict = "stale"
+	VerdictUnclear  Verdict = "unclear"
 )
 
 // Valid indicates whether the value is a known member of the Verdict enum.
@@ -683,6 +723,8 @@ func (e Verdict) Valid() bool {
 	case VerdictExpired:
 		return true
 	case VerdictOneWith:
+		return true
+	case VerdictRejected:
 		return true
 	case VerdictStale:
 		return true
@@ -801,6 +843,9 @@ type Booking struct {
 
 	// Reflects The booking that it reflects, or may reflect
 	Reflects *int64 `json:"reflects,omitempty"`
+
+	// Review How it stands on a link whose entries are looked at
+	Review *ReviewState `json:"review,omitempty"`
 
 	// SeenBy First reading with it
 	SeenBy    time.Time `json:"seenBy"`
@@ -1476,7 +1521,10 @@ type Link struct {
 	Label  string `json:"label"`
 
 	// Notices Entries to come that take nothing on this calendar though they may be meant to
-	Notices   []string      `json:"notices"`
+	Notices []string `json:"notices"`
+
+	// Review Somebody is to look at each of its entries
+	Review    bool          `json:"review"`
 	Revision  int64         `json:"revision"`
 	Role      Role          `json:"role"`
 	Tentative TentativeRule `json:"tentative"`
@@ -1493,6 +1541,9 @@ type LinkEdit struct {
 
 	// Label Shown on its bookings; empty for the feed's name
 	Label *string `json:"label,omitempty"`
+
+	// Review Somebody is to look at each entry; when it is switched on, at all that are there
+	Review *bool `json:"review,omitempty"`
 
 	// Revision The revision that the change starts from; when there is a newer one, the answer is 409 and says what changed
 	Revision  Revision       `json:"revision"`
@@ -1781,6 +1832,41 @@ type Reference struct {
 	Name string `json:"name"`
 }
 
+// ReviewItem defines model for ReviewItem.
+type ReviewItem struct {
+	At *time.Time `json:"at,omitempty"`
+
+	// Booking One that came from no feed has neither feed, platform nor color, and is labelled Wharf
+	Booking Booking `json:"booking"`
+
+	// By Who looked at it last
+	By           *string `json:"by,omitempty"`
+	CalendarName string  `json:"calendarName"`
+	Grain        Grain   `json:"grain"`
+	Zone         string  `json:"zone"`
+}
+
+// ReviewRequest defines model for ReviewRequest.
+type ReviewRequest struct {
+	Bookings []ReviewedBooking `json:"bookings"`
+	Says     ReviewRequestSays `json:"says"`
+}
+
+// ReviewRequestSays defines model for ReviewRequest.Says.
+type ReviewRequestSays string
+
+// ReviewState How it stands on a link whose entries are looked at
+type ReviewState string
+
+// ReviewedBooking defines model for ReviewedBooking.
+type ReviewedBooking struct {
+	Booking int64   `json:"booking"`
+	End     *string `json:"end,omitempty"`
+
+	// Start As it was seen, with end; it is refused when it has changed since
+	Start *string `json:"start,omitempty"`
+}
+
 // Revision The revision that the change starts from; when there is a newer one, the answer is 409 and says what changed
 type Revision = int64
 
@@ -1872,6 +1958,9 @@ type Today struct {
 
 	// Unpicked Publications that nobody ever came for
 	Unpicked []UnpickedPublication `json:"unpicked"`
+
+	// Waiting Entries of reviewed links that nobody has looked at yet
+	Waiting int `json:"waiting"`
 
 	// Zone That of the first calendar
 	Zone string `json:"zone"`
@@ -2212,6 +2301,12 @@ type RemovePublicationParams struct {
 	Confirm *Confirm `form:"confirm,omitempty" json:"confirm,omitempty"`
 }
 
+// ListReviewsParams defines parameters for ListReviews.
+type ListReviewsParams struct {
+	// State Those in this state; waiting when left out
+	State *ReviewState `form:"state,omitempty" json:"state,omitempty"`
+}
+
 // AnswerJSONRequestBody defines body for Answer for application/json ContentType.
 type AnswerJSONRequestBody = AnswerRequest
 
@@ -2283,6 +2378,9 @@ type CreatePublicationJSONRequestBody = PublicationRequest
 
 // EditPublicationJSONRequestBody defines body for EditPublication for application/json ContentType.
 type EditPublicationJSONRequestBody = PublicationEdit
+
+// ReviewJSONRequestBody defines body for Review for application/json ContentType.
+type ReviewJSONRequestBody = ReviewRequest
 
 // CreateSessionJSONRequestBody defines body for CreateSession for application/json ContentType.
 type CreateSessionJSONRequestBody = Credentials
@@ -2475,6 +2573,12 @@ type ServerInterface interface {
 	// ListPickups List who picked up which version when
 	// (GET /publications/{id}/pickups)
 	ListPickups(c *gin.Context, id Id)
+	// ListReviews List the entries of reviewed links that are not over
+	// (GET /reviews)
+	ListReviews(c *gin.Context, params ListReviewsParams)
+	// Review Approve or reject entries, all of them or none
+	// (POST /reviews)
+	Review(c *gin.Context)
 	// DeleteSession Log out
 	// (DELETE /session)
 	DeleteSession(c *gin.Context)
@@ -4252,6 +4356,46 @@ func (siw *ServerInterfaceWrapper) ListPickups(c *gin.Context) {
 	siw.Handler.ListPickups(c, id)
 }
 
+// ListReviews operation middleware
+func (siw *ServerInterfaceWrapper) ListReviews(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListReviewsParams
+
+	// ------------- Optional query parameter "state" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "state", c.Request.URL.Query(), &params.State, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter state: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListReviews(c, params)
+}
+
+// Review operation middleware
+func (siw *ServerInterfaceWrapper) Review(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.Review(c)
+}
+
 // DeleteSession operation middleware
 func (siw *ServerInterfaceWrapper) DeleteSession(c *gin.Context) {
 
@@ -4435,6 +4579,8 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/conflicts/:id/case", wrapper.GetCase)
 	router.POST(options.BaseURL+"/answers", wrapper.Answer)
 	router.GET(options.BaseURL+"/bookings/:id", wrapper.GetBooking)
+	router.GET(options.BaseURL+"/reviews", wrapper.ListReviews)
+	router.POST(options.BaseURL+"/reviews", wrapper.Review)
 	router.GET(options.BaseURL+"/holds", wrapper.ListHolds)
 	router.POST(options.BaseURL+"/holds", wrapper.CreateHold)
 	router.POST(options.BaseURL+"/holds/trial", wrapper.TryHold)
@@ -7099,6 +7245,86 @@ func (response ListPickupsdefaultApplicationProblemPlusJSONResponse) VisitListPi
 	return err
 }
 
+type ListReviewsRequestObject struct {
+	Params ListReviewsParams
+}
+
+type ListReviewsResponseObject interface {
+	VisitListReviewsResponse(w http.ResponseWriter) error
+}
+
+type ListReviews200JSONResponse []ReviewItem
+
+func (response ListReviews200JSONResponse) VisitListReviewsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListReviewsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response ListReviewsdefaultApplicationProblemPlusJSONResponse) VisitListReviewsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReviewRequestObject struct {
+	Body *ReviewJSONRequestBody
+}
+
+type ReviewResponseObject interface {
+	VisitReviewResponse(w http.ResponseWriter) error
+}
+
+type Review204Response struct {
+}
+
+func (response Review204Response) VisitReviewResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type ReviewdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response ReviewdefaultApplicationProblemPlusJSONResponse) VisitReviewResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type DeleteSessionRequestObject struct {
 }
 
@@ -7640,6 +7866,12 @@ type StrictServerInterface interface {
 	// ListPickups List who picked up which version when
 	// (GET /publications/{id}/pickups)
 	ListPickups(ctx context.Context, request ListPickupsRequestObject) (ListPickupsResponseObject, error)
+	// ListReviews List the entries of reviewed links that are not over
+	// (GET /reviews)
+	ListReviews(ctx context.Context, request ListReviewsRequestObject) (ListReviewsResponseObject, error)
+	// Review Approve or reject entries, all of them or none
+	// (POST /reviews)
+	Review(ctx context.Context, request ReviewRequestObject) (ReviewResponseObject, error)
 	// DeleteSession Log out
 	// (DELETE /session)
 	DeleteSession(ctx context.Context, request DeleteSessionRequestObject) (DeleteSessionResponseObject, error)
@@ -9677,6 +9909,74 @@ func (sh *strictHandler) ListPickups(ctx *gin.Context, id Id) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(ListPickupsResponseObject); ok {
 		if err := validResponse.VisitListPickupsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListReviews operation middleware
+func (sh *strictHandler) ListReviews(ctx *gin.Context, params ListReviewsParams) {
+	var request ListReviewsRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListReviews(ctx, request.(ListReviewsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListReviews")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListReviewsResponseObject); ok {
+		if err := validResponse.VisitListReviewsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// Review operation middleware
+func (sh *strictHandler) Review(ctx *gin.Context) {
+	var request ReviewRequestObject
+
+	var body ReviewJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Review(ctx, request.(ReviewRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Review")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ReviewResponseObject); ok {
+		if err := validResponse.VisitReviewResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

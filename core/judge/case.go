@@ -295,7 +295,7 @@ func (r *caseReader) booking(b CaseBooking, feed, platform int64) (Booking, erro
 		elsewhere = r.uid(b.Elsewhere)
 	}
 	between := reading.Interval{NotBefore: b.NotBefore, SeenBy: b.SeenBy}
-	return Booking{ID: id, Feed: feed, Platform: platform, UID: uid, Minted: r.uid(b.Name), Form: b.Form, Title: b.Title, Created: b.Created, Answer: b.Answer, EchoElsewhere: elsewhere, Closure: b.Closure, Expires: b.Expires,
+	return Booking{ID: id, Feed: feed, Platform: platform, UID: uid, Minted: r.uid(b.Name), Form: b.Form, Title: b.Title, Created: b.Created, Answer: b.Answer, EchoElsewhere: elsewhere, Closure: b.Closure, Expires: b.Expires, Rejected: b.Rejected,
 		Booking:  booking.Booking{Span: s, Tentative: b.Tentative, Blocks: !b.Shown, Units: max(1, b.Units)},
 		Revision: recur.Revision{Sequence: b.Sequence, Stamp: b.Stamp}, Stand: between, Sighting: between}, nil
 }

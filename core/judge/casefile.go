@@ -87,6 +87,8 @@ type CaseBooking struct {
 	// Closure: it is no sale. Expires is when it ends to count.
 	Closure bool      `json:"closure,omitempty"`
 	Expires time.Time `json:"expires,omitzero"`
+	// Rejected: somebody looked at it, and said that it counts for nothing.
+	Rejected bool `json:"rejected,omitempty"`
 }
 
 // CaseOriginal is a booking that is or was on the calendar, by the name under which it is published.

@@ -141,7 +141,7 @@ func (x *exporter) feeds() (all []CaseFeed) {
 
 func (x *exporter) booking(b Booking) CaseBooking {
 	c := CaseBooking{Name: caseName(b.ID), UID: x.uid(b.UID), Tentative: b.Tentative, Shown: !b.Blocks, Units: b.Units, Form: b.Form, Title: x.title(b.Title), Created: b.Created.UTC(),
-		Stamp: b.Revision.Stamp.UTC(), Sequence: b.Revision.Sequence, NotBefore: b.Stand.NotBefore.UTC(), SeenBy: b.Stand.SeenBy.UTC(), Answer: b.Answer, Closure: b.Closure, Expires: b.Expires.UTC()}
+		Stamp: b.Revision.Stamp.UTC(), Sequence: b.Revision.Sequence, NotBefore: b.Stand.NotBefore.UTC(), SeenBy: b.Stand.SeenBy.UTC(), Answer: b.Answer, Closure: b.Closure, Expires: b.Expires.UTC(), Rejected: b.Rejected}
 	if b.EchoElsewhere != "" {
 		c.Elsewhere = x.nameOf(b.EchoElsewhere)
 	}

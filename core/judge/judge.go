@@ -73,6 +73,7 @@ type Booking struct {
 	Answer        echo.Answer // what a person said of it
 	Closure       bool        // it is no sale
 	Expires       time.Time   // when it ends to count; zero: never
+	Rejected      bool        // somebody said that it counts for nothing
 }
 
 // Publication is a publication with all that it ever carried.
@@ -121,6 +122,8 @@ const (
 	Unclear Kind = "unclear"  // it may be a reflection; it counts
 	Stale   Kind = "stale"    // a reflection of what is gone for long; it counts
 	Expired Kind = "expired"  // it was held until a time that is over: it counts for nothing
+	// Rejected: somebody looked at it, and said that it counts for nothing.
+	Rejected Kind = "rejected"
 )
 
 // counts reports whether what was found takes anything on the calendar.
@@ -232,6 +235,11 @@ func verdictsOn(f Facts) (verdicts []Verdict, habits []Habit) {
 				habit.From = append(habit.From, f.Bookings[of[n][k]].ID)
 			}
 			habits = append(habits, habit)
+		}
+	}
+	for i, b := range f.Bookings {
+		if b.Rejected {
+			verdicts[i] = Verdict{Kind: Rejected}
 		}
 	}
 	unify(f, verdicts)

@@ -357,7 +357,7 @@ func bookingsOn(tx *store.Tx, calendar int64, rows []store.Booking, platforms ma
 			Title:   b.Title, Form: b.Form, Created: orZero(b.Created), Stand: standOf(b),
 			Sighting: reading.Interval{NotBefore: orZero(b.SightingNotBefore), SeenBy: orZero(b.SightingSeenBy)},
 			Revision: recur.Revision{Sequence: b.Sequence, Stamp: orZero(b.Stamp)}, EchoElsewhere: elsewhere[b.ID], Answer: answers[b.ID].Answer,
-			Closure: b.Closure, Expires: orZero(b.ExpiresAt),
+			Closure: b.Closure, Expires: orZero(b.ExpiresAt), Rejected: b.Review == store.Rejected,
 		})
 	}
 	f.Originals, err = tx.Originals(calendar, minted)

@@ -287,3 +287,53 @@ func TestAdopt(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, differing, "there is nothing to compare them with")
 }
+
+// TestReview: an entry of a reviewed link blocks and waits; rejected, it counts for nothing until its feed says something
+// else of it; who said what is kept.
+func TestReview(t *testing.T) {
+	ann, bob := feedtest.Event("a", "Ann", "20260720", "20260722"), feedtest.Event("b", "Bob", "20260721", "20260723")
+	h := newHarbour(t, ann)
+	waiting := func(state store.ReviewState) (titles []string) {
+		t.Helper()
+		rows, err := h.Store.ToReview(ctx, state, func(int64) (int64, bool) { return 0, true })
+		require.NoError(t, err)
+		for _, b := range rows {
+			titles = append(titles, b.Title)
+		}
+		return titles
+	}
+	id := func(title string) int64 {
+		t.Helper()
+		rows, err := h.Store.BookingsWithin(ctx, h.Calendar, span.Days(0, 100000))
+		require.NoError(t, err)
+		return rows[slices.IndexFunc(rows, func(b store.Booking) bool { return b.Title == title })].ID
+	}
+	shows := func() string { return strings.Join(h.shown(h.Calendar, h.publication), "\n") }
+	assert.Empty(t, waiting(store.Waiting))
+	var field *rules.FieldError
+	require.ErrorAs(t, h.Desk.Review(ctx, "harbour", desk.Decision{Bookings: map[int64]span.Span{id("Ann"): {}}}), &field, "nobody looks at these")
+
+	require.NoError(t, h.Desk.EditLink(ctx, seen(1), h.Calendar, h.Feed, desk.LinkEdit{Review: ptr(true)}))
+	h.Read(ann + bob)
+	assert.Equal(t, []string{"Ann", "Bob"}, waiting(store.Waiting))
+	assert.Contains(t, shows(), "double_booking", "they block")
+	require.NoError(t, h.Desk.Review(ctx, "harbour", desk.Decision{Approve: true, Bookings: map[int64]span.Span{id("Ann"): {}}}))
+	var changed *desk.ChangedError
+	require.ErrorAs(t, h.Desk.Review(ctx, "harbour", desk.Decision{Bookings: map[int64]span.Span{id("Bob"): span.Days(1, 2)}}), &changed)
+	require.NoError(t, h.Desk.Review(ctx, "harbour", desk.Decision{Bookings: map[int64]span.Span{id("Bob"): {}}}))
+	assert.Empty(t, waiting(store.Waiting))
+	assert.NotContains(t, shows(), "double_booking")
+	assert.NotContains(t, shows(), "Bob")
+	said, err := h.Store.LastReviews(ctx, []int64{id("Ann"), id("Bob")})
+	require.NoError(t, err)
+	assert.Equal(t, []store.ReviewState{store.Approved, store.Rejected}, []store.ReviewState{said[id("Ann")].Says, said[id("Bob")].Says})
+	assert.Equal(t, "harbour", said[id("Bob")].Account)
+
+	h.Read(ann + bob)
+	assert.Equal(t, []string{"Bob"}, waiting(store.Rejected), "it says the same")
+	h.Read(ann + feedtest.Event("b", "Bob", "20260721", "20260724"))
+	assert.Equal(t, []string{"Bob"}, waiting(store.Waiting), "it says something else")
+	assert.Contains(t, shows(), "double_booking")
+	require.NoError(t, h.Desk.EditLink(ctx, seen(2), h.Calendar, h.Feed, desk.LinkEdit{Review: ptr(false)}))
+	assert.Empty(t, waiting(store.Waiting))
+}

@@ -44,6 +44,7 @@ type LinkEdit struct {
 	Role, Tentative, Label *string
 	Filter, Counting       *string
 	Units                  *int
+	Review                 *bool // somebody is to look at each entry
 }
 
 // EditLink changes how a feed counts on a calendar. The error is a *rules.FieldError when a
@@ -75,6 +76,16 @@ func (d *Desk) linkChange(by By, calendar, feed int64, to LinkEdit) func(*store.
 		set(e, "label", &link.Label, trimmed(to.Label))
 		set(e, "filter", &link.Filter, trimmed(to.Filter))
 		set(e, "counting", &link.Counting, trimmed(to.Counting))
+		if to.Review != nil && *to.Review != link.Review {
+			state := store.NotReviewed
+			if *to.Review {
+				state = store.Waiting
+			}
+			if err := tx.SetReview(link, state); err != nil {
+				return link, err
+			}
+		}
+		set(e, "review", &link.Review, to.Review)
 		if err := e.save(tx, &link.Revision); err != nil {
 			return link, err
 		}

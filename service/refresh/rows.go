@@ -236,6 +236,7 @@ func (r *Refresher) savePlaced(tx *store.Tx, s spot, entries []reading.Entry, p 
 		row := store.Booking{CalendarID: link.CalendarID, FeedID: link.FeedID, EntryID: entry, Occurrence: b.Occurrence, Verdict: judge.Counts,
 			Minted: carried.Mint(r.MintKey, strconv.FormatInt(entry, 10), b.Occurrence)}
 		apply(&row, b)
+		row.Review = reviewOf(link, row, nil)
 		added[i] = &row
 	}
 	was := make(map[int64]store.Booking, len(s.rows))
@@ -245,7 +246,9 @@ func (r *Refresher) savePlaced(tx *store.Tx, s spot, entries []reading.Entry, p 
 	changed := make([]store.Booking, len(p.Changed))
 	for i, b := range p.Changed {
 		row := was[b.ID]
+		before := row
 		apply(&row, b)
+		row.Review = reviewOf(link, row, &before)
 		changed[i] = row
 	}
 	over := make([]store.Sighting, len(p.Over))
@@ -256,6 +259,18 @@ func (r *Refresher) savePlaced(tx *store.Tx, s spot, entries []reading.Entry, p 
 		return false, err
 	}
 	return true, tx.MarkDirty(link.CalendarID)
+}
+
+// reviewOf is how a booking stands that a reading brings or changes (was is nil for a new one): on a reviewed link somebody is
+// to look at what is new, and again at what says something else than before.
+func reviewOf(link store.Link, is store.Booking, was *store.Booking) store.ReviewState {
+	switch {
+	case !link.Review:
+		return store.NotReviewed
+	case was != nil && was.RemovedAt == nil && was.Span() == is.Span() && was.Title == is.Title && was.Tentative == is.Tentative && was.Units == is.Units:
+		return was.Review
+	}
+	return store.Waiting
 }
 
 // apply writes what a reading says of a booking into its row; what was judged of it stays.

@@ -181,7 +181,7 @@ func (s *server) calendarsJSON(ctx context.Context, rows []store.Calendar) ([]ge
 			OpenConflicts: open[c.ID], Trouble: troubleOf(c)}
 		for _, l := range names.links[c.ID] {
 			all[i].Links = append(all[i].Links, gen.Link{Feed: l.FeedID, Revision: l.Revision, Role: gen.Role(l.Role), Tentative: gen.TentativeRule(l.Tentative),
-				Units: l.Units, Filter: l.Filter, Counting: l.Counting, Label: names.label(c.ID, l.FeedID), Color: gen.Color(names.feeds[l.FeedID].Color), Notices: linesOf(l.Notices)})
+				Units: l.Units, Filter: l.Filter, Counting: l.Counting, Review: l.Review, Label: names.label(c.ID, l.FeedID), Color: gen.Color(names.feeds[l.FeedID].Color), Notices: linesOf(l.Notices)})
 		}
 	}
 	return all, nil
@@ -286,6 +286,7 @@ func (n names) booking(b store.Booking, grain span.Grain) gen.Booking {
 	if len(notices) > 0 {
 		out.Notices = &notices
 	}
+	out.Review = optional(gen.ReviewState(b.Review))
 	if b.HoldID != 0 {
 		out.Hold, out.Occurrence, out.Closure, out.Expires = &b.HoldID, optional(b.Occurrence), optional(b.Closure), b.ExpiresAt
 	}

@@ -132,7 +132,7 @@ func (s *server) EditLink(ctx context.Context, r gen.EditLinkRequestObject) (gen
 }
 
 func linkEdit(r *gen.LinkEdit) desk.LinkEdit {
-	return desk.LinkEdit{Role: (*string)(r.Role), Tentative: (*string)(r.Tentative), Units: r.Units, Label: r.Label, Filter: r.Filter, Counting: r.Counting}
+	return desk.LinkEdit{Role: (*string)(r.Role), Tentative: (*string)(r.Tentative), Units: r.Units, Label: r.Label, Filter: r.Filter, Counting: r.Counting, Review: r.Review}
 }
 
 func (s *server) EditPublication(ctx context.Context, r gen.EditPublicationRequestObject) (gen.EditPublicationResponseObject, error) {

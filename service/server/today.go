@@ -28,7 +28,7 @@ func (s *server) GetToday(ctx context.Context, _ gen.GetTodayRequestObject) (gen
 		calendars[c.ID] = gen.Named{Id: c.ID, Name: c.Name}
 	}
 	platform := func(id int64) gen.Named { return gen.Named{Id: id, Name: platforms[id].Name} }
-	out := gen.GetToday200JSONResponse{Zone: page.Zone, Date: page.Date.String(), Calendars: len(page.Calendars), Feeds: len(page.Feeds), OldestReading: page.Oldest, Forgotten: lostTo(page.Forgotten, grainsOf(page.Calendars)),
+	out := gen.GetToday200JSONResponse{Zone: page.Zone, Date: page.Date.String(), Calendars: len(page.Calendars), Waiting: page.Waiting, Feeds: len(page.Feeds), OldestReading: page.Oldest, Forgotten: lostTo(page.Forgotten, grainsOf(page.Calendars)),
 		Unfresh: []gen.UnfreshFeed{}, Stuck: []gen.StuckCalendar{}, Bare: []gen.Named{}, Missing: []gen.MissingDirection{}, Unpicked: []gen.UnpickedPublication{}, Copies: []gen.DifferingCopy{}, Days: []gen.MovementDay{}}
 	for _, f := range page.Unfresh {
 		out.Unfresh = append(out.Unfresh, gen.UnfreshFeed{Id: f.ID, Name: f.Name, Unfresh: *unfresh[f.ID]})

@@ -247,6 +247,7 @@ type Link struct {
 	Counting   string          // how many units each takes, as core/rules writes it; "": Units
 	Notices    string          // entries to come that take nothing on the calendar though they may be meant to, a line each
 	Freed      []reading.Freed `gorm:"serializer:json"` // by readings, lately
+	Review     bool            // somebody is to look at each entry
 	Revision   int64           `gorm:"default:1"`
 }
 
@@ -290,6 +291,27 @@ type Booking struct {
 	HoldID    int64      `gorm:"default:null"` // 0: it is of none
 	Closure   bool       // it is no sale
 	ExpiresAt *time.Time // when it ends to count; nil: never
+	Review    ReviewState
+}
+
+// ReviewState says how a booking of a link stands whose entries are looked at.
+type ReviewState string
+
+// States of a review.
+const (
+	NotReviewed ReviewState = ""         // nobody is to look at it
+	Waiting     ReviewState = "waiting"  // it blocks, and its details go nowhere
+	Approved    ReviewState = "approved" // it is as any other
+	Rejected    ReviewState = "rejected" // it counts for nothing until it changes
+)
+
+// Review is what somebody said of a booking.
+type Review struct {
+	ID        int64
+	BookingID int64
+	Says      ReviewState
+	Account   string
+	At        time.Time
 }
 
 // Span is where the booking lies on its calendar's axis.

@@ -54,7 +54,7 @@ func (s *Store) Bounded(ctx context.Context, within map[int64]span.Span) ([]Book
 		for _, end := range []string{"start_point BETWEEN ? AND ?", "end_point BETWEEN ? AND ? AND start_point < ?"} {
 			values := []any{span.Start, span.End, span.Start}[:strings.Count(end, "?")]
 			rows, err := many[Booking](s.db.WithContext(ctx).Select("id", "calendar_id", "start_point", "end_point", "tentative", "title").
-				Where("removed_at IS NULL AND calendar_id IN ? AND verdict NOT IN ?", calendars, []judge.Kind{judge.Echo, judge.OneWith}).Where(end, values...))
+				Where("removed_at IS NULL AND calendar_id IN ? AND verdict IN ?", calendars, []judge.Kind{judge.Counts, judge.Unclear, judge.Stale}).Where(end, values...))
 			if err != nil {
 				return nil, err
 			}

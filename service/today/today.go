@@ -29,6 +29,7 @@ type Page struct {
 	Unpicked  []store.Outgoing // that nobody ever came for
 	Forgotten []store.Booking  // blocks of what is gone
 	Copies    []Copy           // that are not as their originals any more
+	Waiting   int              // entries that somebody is to look at
 	Days      []Day            // today and tomorrow
 }
 
@@ -90,6 +91,11 @@ func Read(ctx context.Context, db *store.Store, now time.Time) (*Page, error) {
 		return err
 	})
 	all.Go(func() error { return p.readCopies(ctx, db) })
+	all.Go(func() error {
+		waiting, err := db.ToReview(ctx, store.Waiting, PointsOf(p.Calendars, now))
+		p.Waiting = len(waiting)
+		return err
+	})
 	return p, all.Wait()
 }
 
@@ -125,16 +131,22 @@ func Forgotten(ctx context.Context, db *store.Store, calendars []store.Calendar,
 	if err != nil || len(rows) == 0 {
 		return nil, err
 	}
+	at := PointsOf(calendars, now)
+	return slices.DeleteFunc(rows, func(b store.Booking) bool {
+		now, shown := at(b.CalendarID)
+		return !shown || b.EndPoint <= now
+	}), nil
+}
+
+// PointsOf gives the point at which each calendar is at a moment; false for one that is set aside, and says so.
+func PointsOf(calendars []store.Calendar, now time.Time) func(calendar int64) (int64, bool) {
 	points := map[int64]int64{}
 	for _, c := range calendars {
-		if loc, err := zone.Load(c.Zone); err == nil { // else it is set aside, and says so
+		if loc, err := zone.Load(c.Zone); err == nil {
 			points[c.ID] = span.Point(now, span.Grain(c.Grain), loc)
 		}
 	}
-	return slices.DeleteFunc(rows, func(b store.Booking) bool {
-		at, shown := points[b.CalendarID]
-		return !shown || b.EndPoint <= at
-	}), nil
+	return func(calendar int64) (int64, bool) { at, known := points[calendar]; return at, known }
 }
 
 func (p *Page) readDirections(ctx context.Context, db *store.Store) error {

@@ -50,6 +50,12 @@ export const router = createRouter({
       meta: { title: 'Forgotten blocks' },
     },
     {
+      path: '/review',
+      name: 'review',
+      component: () => import('./views/ReviewView.vue'),
+      meta: { title: 'To be looked at' },
+    },
+    {
       path: '/platforms/:id(\\d+)',
       name: 'platform',
       component: () => import('./views/PlatformView.vue'),

@@ -231,6 +231,14 @@ export const adopt = (feed: number, body: Schemas['Adoption']) =>
 export const useAdopt = () =>
   useChange(({ feed, body }: { feed: number; body: Schemas['Adoption'] }) => adopt(feed, body))
 
+export const useReviews = (state: Ref<Schemas['ReviewState']>) =>
+  useQuery({
+    queryKey: ['bookings', 'reviews', state],
+    queryFn: () => data(api.GET('/reviews', { params: { query: { state: state.value } } })),
+    placeholderData: keepPreviousData,
+  })
+export const useReview = () => useChange((body: Schemas['ReviewRequest']) => data(api.POST('/reviews', { body })))
+
 /** What a hold, or an edit of one, would lead to; nothing is kept. */
 export const tryHold = (body: Schemas['HoldRequest']) => data(api.POST('/holds/trial', { body }))
 export const tryHoldEdit = (id: number, body: Schemas['HoldEdit']) =>

@@ -715,6 +715,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/reviews": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List the entries of reviewed links that are not over */
+        get: operations["listReviews"];
+        put?: never;
+        /**
+         * Approve or reject entries, all of them or none
+         * @description What is rejected counts for nothing until its feed says something else of it; then it blocks, and waits again.
+         */
+        post: operations["review"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/holds": {
         parameters: {
             query?: never;
@@ -1013,6 +1034,8 @@ export interface components {
             /** @description Publications that nobody ever came for */
             unpicked: components["schemas"]["UnpickedPublication"][];
             forgotten: components["schemas"]["LostTime"];
+            /** @description Entries of reviewed links that nobody has looked at yet */
+            waiting: number;
             /** @description Holds that were copied, and are not as their originals any more */
             copies: components["schemas"]["DifferingCopy"][];
             /** @description Today and tomorrow */
@@ -1600,6 +1623,8 @@ export interface components {
             label?: string;
             filter?: components["schemas"]["Filter"];
             counting?: components["schemas"]["Counting"];
+            /** @description Somebody is to look at each entry; when it is switched on, at all that are there */
+            review?: boolean;
         };
         BookingChange: {
             /**
@@ -1658,9 +1683,38 @@ export interface components {
             filter: string;
             /** @description How many units each takes; empty for as many as units says */
             counting: string;
+            /** @description Somebody is to look at each of its entries */
+            review: boolean;
             color: components["schemas"]["Color"];
             /** @description Entries to come that take nothing on this calendar though they may be meant to */
             notices: string[];
+        };
+        /**
+         * @description How it stands on a link whose entries are looked at
+         * @enum {string}
+         */
+        ReviewState: "waiting" | "approved" | "rejected";
+        ReviewRequest: {
+            /** @enum {string} */
+            says: "approved" | "rejected";
+            bookings: components["schemas"]["ReviewedBooking"][];
+        };
+        ReviewedBooking: {
+            /** Format: int64 */
+            booking: number;
+            /** @description As it was seen, with end; it is refused when it has changed since */
+            start?: string;
+            end?: string;
+        };
+        ReviewItem: {
+            booking: components["schemas"]["Booking"];
+            calendarName: string;
+            grain: components["schemas"]["Grain"];
+            zone: string;
+            /** @description Who looked at it last */
+            by?: string;
+            /** Format: date-time */
+            at?: string;
         };
         /** @description Local: a day (2026-12-20), or a day with an hour (2026-12-20T14:00) */
         HoldTime: string;
@@ -1835,7 +1889,7 @@ export interface components {
             effects: components["schemas"]["Effect"][];
         };
         /** @enum {string} */
-        Verdict: "booking" | "echo" | "one_with" | "unclear" | "stale" | "expired";
+        Verdict: "booking" | "echo" | "one_with" | "unclear" | "stale" | "expired" | "rejected";
         /** @description One that came from no feed has neither feed, platform nor color, and is labelled Wharf */
         Booking: {
             /** Format: int64 */
@@ -1900,6 +1954,7 @@ export interface components {
              * @description When it ends to count
              */
             expires?: string;
+            review?: components["schemas"]["ReviewState"];
         };
         /** @description Which booking was there first; left out when nothing tells */
         First: {
@@ -3394,6 +3449,53 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    listReviews: {
+        parameters: {
+            query?: {
+                /** @description Those in this state; waiting when left out */
+                state?: components["schemas"]["ReviewState"];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description By calendar and start */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReviewItem"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    review: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReviewRequest"];
+            };
+        };
+        responses: {
+            /** @description Kept */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     listHolds: {
         parameters: {
             query?: {
@@ -3798,10 +3900,12 @@ export const roleValues: ReadonlyArray<FlattenedDeepRequired<components>["schema
 export const tentativeRuleValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["TentativeRule"]> = ["tentative", "firm", "ignore"];
 export const bookingChangeKindValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["BookingChange"]["kind"]> = ["added", "changed", "removed", "passed", "with_the_feed"];
 export const bookingShownStatusValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["BookingShown"]["status"]> = ["firm", "tentative", "free"];
+export const reviewStateValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["ReviewState"]> = ["waiting", "approved", "rejected"];
+export const reviewRequestSaysValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["ReviewRequest"]["says"]> = ["approved", "rejected"];
 export const holdEditScopeValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["HoldEdit"]["scope"]> = ["one", "rest", "all"];
 export const holdOriginalStateValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["HoldOriginal"]["state"]> = ["same", "differs", "gone"];
 export const holdStepDidValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["HoldStep"]["did"]> = ["entered", "changed", "cancelled", "undone"];
-export const verdictValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Verdict"]> = ["booking", "echo", "one_with", "unclear", "stale", "expired"];
+export const verdictValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Verdict"]> = ["booking", "echo", "one_with", "unclear", "stale", "expired", "rejected"];
 export const bookingClassValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Booking"]["class"]> = ["PUBLIC", "PRIVATE", "CONFIDENTIAL"];
 export const conflictStateValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["ConflictState"]> = ["open", "acknowledged", "cleared", "past"];
 export const conflictKindValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["ConflictKind"]> = ["double_booking", "tentative_clash", "unclear", "closed"];

@@ -24,7 +24,8 @@ export const titleOf = (b: { title: string }) => isolated(b.title) || 'Untitled'
 export const changedAt = (b: Booking) => b.platform?.name ?? 'Wharf itself'
 
 /** Whether a booking takes anything: what may be an echo does until somebody says that it is one. */
-export const counts = (b: Booking) => b.verdict !== 'echo' && b.verdict !== 'one_with' && b.verdict !== 'expired'
+const nothing: Booking['verdict'][] = ['echo', 'one_with', 'expired', 'rejected']
+export const counts = (b: Booking) => !nothing.includes(b.verdict)
 
 /** The kinds of conflicts, as headings. */
 export const kindNames: Record<Conflict['kind'], string> = {

@@ -60,10 +60,17 @@ const notices: Record<string, string> = {
         <strong>It reflects what is gone: a block that was forgotten, or a sale after all. It blocks.</strong>
         {{ booking.evidence }}
       </p>
+      <p v-else-if="booking.verdict === 'rejected'" class="note">
+        <strong>Somebody rejected it: it counts for nothing until its feed says something else.</strong>
+        <router-link to="/review">Look again</router-link>
+      </p>
       <p v-else-if="booking.verdict === 'expired'" class="note">It has ended by itself: it counts no more.</p>
       <p v-else>
         {{ booking.tentative ? 'Tentative' : 'Firm' }}, {{ booking.blocks ? 'blocks' : 'shown only' }}.
         {{ booking.evidence }}
+      </p>
+      <p v-if="booking.review === 'waiting'" class="note">
+        It blocks, and waits to be looked at. <router-link to="/review">Look at it</router-link>
       </p>
       <p v-if="booking.held" class="note">
         {{ booking.held.sentence }} <router-link :to="`/feeds/${booking.feed}`">Look at the feed</router-link>

@@ -137,6 +137,9 @@ async function put() {
               >
             </div>
             <FilterField :calendar="calendar" :link="l" @save="change(l, $event)" />
+            <el-checkbox :model-value="l.review" @change="change(l, { review: Boolean($event) })"
+              >Somebody looks at each entry</el-checkbox
+            >
           </li>
         </ul>
         <div v-if="free.length > 0" class="act">

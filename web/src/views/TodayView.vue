@@ -105,6 +105,15 @@ const failed = computed(() => today.error.value ?? conflicts.error.value)
       </h2>
     </section>
 
+    <section v-if="page.waiting > 0" class="answer caution" aria-label="To be looked at">
+      <h2>
+        <router-link to="/review"
+          >{{ count(page.waiting, 'entry waits', 'entries wait') }} to be looked at; until then
+          {{ page.waiting === 1 ? 'it only blocks' : 'they only block' }}.</router-link
+        >
+      </h2>
+    </section>
+
     <section v-if="page.copies.length > 0" class="answer caution" aria-label="Copies">
       <h2>{{ count(page.copies.length, 'copied booking is', 'copied bookings are') }} not as the original any more.</h2>
       <ul>
