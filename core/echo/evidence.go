@@ -64,6 +64,9 @@ const (
 	Paired Reason = "paired"
 	// OwnAgain: it stands beside its platform's own sale of Span, and is not written as a sale.
 	OwnAgain Reason = "own_again"
+	// Ended: it was held until a time that is over. Refused: somebody looked at it, and rejected it.
+	Ended   Reason = "ended"
+	Refused Reason = "refused"
 	// Declared: it was there when Wharf came, and a person said that its feed mirrors the other.
 	Declared Reason = "declared"
 	// LeftThere: another platform showed it under the same UID until it went there, and this one is

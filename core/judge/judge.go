@@ -220,7 +220,7 @@ func verdictsOn(f Facts) (verdicts []Verdict, habits []Habit) {
 	for i, b := range f.Bookings {
 		verdicts[i].Kind = Counts
 		if !b.Expires.IsZero() && !b.Expires.After(f.Now) {
-			verdicts[i].Kind = Expired
+			verdicts[i] = Verdict{Kind: Expired, Evidence: echo.Evidence{Kind: echo.Ended}}
 		}
 	}
 	feeds, of := feedsIn(f)
@@ -239,7 +239,7 @@ func verdictsOn(f Facts) (verdicts []Verdict, habits []Habit) {
 	}
 	for i, b := range f.Bookings {
 		if b.Rejected {
-			verdicts[i] = Verdict{Kind: Rejected}
+			verdicts[i] = Verdict{Kind: Rejected, Evidence: echo.Evidence{Kind: echo.Refused}}
 		}
 	}
 	unify(f, verdicts)

@@ -55,6 +55,10 @@ func grounds(e echo.Evidence, n Names) string {
 		return fmt.Sprintf("It overlaps %s, which came from %s and overlaps in turn what that was sent: something goes round between the two and grows each time, so Wharf sends it no further.", dates, n.Of(e.Mirrors))
 	case echo.OwnAgain:
 		return "It stands beside the platform's own sale of the same dates, and is not written as a sale: the platform imports its own feed, or one that imports it."
+	case echo.Ended:
+		return "It was held until a time that is over, and has ended by itself."
+	case echo.Refused:
+		return "Somebody looked at it and rejected it: it counts for nothing until its feed says something else of it."
 	case echo.Answered:
 		return "Somebody said what it is."
 	case echo.LeftThere:
