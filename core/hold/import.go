@@ -79,63 +79,86 @@ func series(e recur.Entry, found []recur.Occurrence, c rules.Calendar) (h Hold, 
 	if m == nil || !found[0].Series {
 		return h, false
 	}
-	var rule string
+	rule, ok := onlyRule(m)
+	start, _ := m.Get("DTSTART")
+	at, err := start.Moment()
+	if !ok || err != nil {
+		return h, false
+	}
+	loc, zoned, ok := clockOf(at, c.Zone)
+	first := slices.IndexFunc(found, func(o recur.Occurrence) bool { return o.Line == m.Line })
+	if !ok || first < 0 {
+		return h, false
+	}
+	h = plain(e, found[first].Event)
+	h.Zone, h.Repeat, h.Start = zoned, rule, point{at.Wall, at.AllDay()}.String()
+	a, b := endsOf(found[first], loc)
+	from, _ := parse(a)
+	to, _ := parse(b)
+	h.End = to.moved(from, point{at.Wall, at.AllDay()}).String()
+	if !h.leaveOut(m, loc) || !h.takeOver(e.Overrides, found, loc) {
+		return h, false
+	}
+	_, err = h.Checked(c)
+	return h, err == nil
+}
+
+// onlyRule is the one rule of a series; false where it has none, several, or dates beside it.
+func onlyRule(m *ical.Component) (rule string, ok bool) {
 	for p := range m.Each("RRULE") {
 		if rule != "" {
-			return h, false
+			return "", false
 		}
 		rule = p.Value
 	}
 	for _, name := range []string{"RDATE", "EXRULE"} {
 		if _, has := m.Get(name); has {
-			return h, false
+			return "", false
 		}
 	}
-	start, has := m.Get("DTSTART")
-	at, err := start.Moment()
-	if !has || err != nil || rule == "" {
-		return h, false
-	}
-	loc := c.Zone
+	return rule, rule != ""
+}
+
+// clockOf is the clock that a moment goes by, and the zone to name ("" for the calendar's own); false where only its document
+// knows whose is meant.
+func clockOf(at ical.Moment, calendar *time.Location) (loc *time.Location, named string, ok bool) {
 	switch at.Anchor {
+	case ical.DateOnly:
+		return calendar, "", true
 	case ical.UTC:
-		h.Zone, loc = "UTC", time.UTC
+		named = "UTC"
 	case ical.Zoned:
-		if loc, err = zone.Load(at.TZID); err != nil {
-			return h, false
-		}
-		h.Zone = at.TZID
-	case ical.Floating:
-		return h, false // whose clock is meant is known to the document alone
+		named = at.TZID
+	default:
+		return nil, "", false
 	}
-	first := slices.IndexFunc(found, func(o recur.Occurrence) bool { return o.Line == m.Line })
-	if first < 0 {
-		return h, false
+	loc, err := zone.Load(named)
+	if named == calendar.String() {
+		named = ""
 	}
-	zoned := h.Zone
-	h = plain(e, found[first].Event)
-	h.Zone, h.Repeat = zoned, rule
-	if h.Zone == c.Zone.String() {
-		h.Zone = ""
-	}
-	h.Start = point{at.Wall, at.AllDay()}.String()
-	a, b := endsOf(found[first], loc)
-	from, _ := parse(a)
-	to, _ := parse(b)
-	h.End = to.moved(from, point{at.Wall, at.AllDay()}).String()
+	return loc, named, err == nil
+}
+
+// leaveOut leaves out what a series does.
+func (h *Hold) leaveOut(m *ical.Component, loc *time.Location) bool {
 	for p := range m.Each("EXDATE") {
 		for v, err := range p.Values() {
 			if err != nil {
-				return h, false
+				return false
 			}
 			h.Except = append(h.Except, inZone(v.Moment, loc).String())
 		}
 	}
-	for _, o := range e.Overrides {
+	return true
+}
+
+// takeOver takes what is other than the rest of a series over; what is called off is left out.
+func (h *Hold) takeOver(overrides []*ical.Component, found []recur.Occurrence, loc *time.Location) bool {
+	for _, o := range overrides {
 		of, has := o.Get("RECURRENCE-ID")
 		id, err := of.Moment()
 		if !has || err != nil || of.Param("RANGE") != "" {
-			return h, false
+			return false
 		}
 		in := Instance{Of: inZone(id, loc).String(), Title: clip(o.Text("SUMMARY"), maxTitle), Tentative: strings.EqualFold(o.Value("STATUS"), "TENTATIVE")}
 		n := slices.IndexFunc(found, func(f recur.Occurrence) bool { return f.Line == o.Line })
@@ -146,8 +169,7 @@ func series(e recur.Entry, found []recur.Occurrence, c rules.Calendar) (h Hold, 
 		in.Start, in.End = endsOf(found[n], loc)
 		h.Instances = append(h.Instances, in)
 	}
-	_, err = h.Checked(c)
-	return h, err == nil
+	return true
 }
 
 // inZone is a moment by the clock of a zone.

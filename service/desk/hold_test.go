@@ -148,6 +148,71 @@ func TestManyHolds(t *testing.T) {
 	assert.Equal(t, "file", field.Field)
 }
 
+// anyEdits enters, changes, moves, cancels and takes back whatever comes, and counts what came of it.
+func (h *harbour) anyEdits(rnd *rand.Rand, calendars []int64) map[string]int {
+	h.T.Helper()
+	done := map[string]int{}
+	ends := func() (string, string) {
+		d := span.NewDate(2026, 7, 15) + span.Date(rnd.Intn(40))
+		return d.String(), (d + 1 + span.Date(rnd.Intn(4))).String()
+	}
+	var ids []int64
+	for range 60 {
+		h.Now = h.Now.Add(time.Minute)
+		if len(ids) == 0 || rnd.Intn(4) == 0 {
+			start, end := ends()
+			new := hold.Hold{Title: fmt.Sprint("Guest ", rnd.Intn(9)), Start: start, End: end, Tentative: rnd.Intn(4) == 0, Units: rnd.Intn(2)}
+			new.Closure = !new.Tentative && rnd.Intn(4) == 0
+			if rnd.Intn(3) == 0 {
+				new.Repeat = fmt.Sprintf("FREQ=WEEKLY;COUNT=%d", 2+rnd.Intn(4))
+			}
+			calendar := calendars[rnd.Intn(2)]
+			more, err := h.Desk.AddHolds(ctx, "harbour", calendar, new)
+			require.NoError(h.T, err)
+			ids = append(ids, more...)
+			continue
+		}
+		id := ids[rnd.Intn(len(ids))]
+		row, err := h.Store.Hold(ctx, id)
+		require.NoError(h.T, err)
+		to := desk.HoldEdit{}
+		start, end := ends()
+		switch rnd.Intn(6) {
+		case 0:
+			to.Cancel = true
+		case 1, 2:
+			to.Undo = true
+		case 3:
+			to.Calendar = &calendars[rnd.Intn(2)]
+		case 4:
+			to.Title = ptr(fmt.Sprint("Guest ", rnd.Intn(9)))
+		case 5:
+			to.Start, to.End = &start, &end
+		}
+		if row.State.Repeat != "" && to.Calendar == nil && !to.Undo && rnd.Intn(2) == 0 {
+			first, err := span.ParseDate(row.State.Start)
+			require.NoError(h.T, err)
+			to.Scope, to.Of = []hold.Scope{hold.One, hold.Rest}[rnd.Intn(2)], (first + span.Date(7*rnd.Intn(3))).String()
+		}
+		err = h.Desk.EditHold(ctx, seen(row.Revision), id, to)
+		var field *rules.FieldError
+		if err != nil {
+			require.ErrorAs(h.T, err, &field)
+			done["refused for "+field.Field]++
+			continue
+		}
+		done["done"]++
+		all, err := h.Store.Holds(ctx, 0)
+		require.NoError(h.T, err)
+		for _, row := range all { // those that go on where others were cut
+			if !slices.Contains(ids, row.ID) {
+				ids = append(ids, row.ID)
+			}
+		}
+	}
+	return done
+}
+
 // TestEditsAndRebuild: after any sequence of edits and undos, calendars show and publish what they would if the holds had
 // been entered as they are now.
 func TestEditsAndRebuild(t *testing.T) {
@@ -157,63 +222,7 @@ func TestEditsAndRebuild(t *testing.T) {
 		other, err := h.Desk.AddCalendar(ctx, desk.Calendar{Name: "Punt", Zone: "UTC", Grain: "day", Capacity: 2})
 		require.NoError(t, err)
 		publications := map[int64]int64{h.Calendar: h.publication, other: h.publish(other, "Office, punt")}
-		day := func() span.Date { return span.NewDate(2026, 7, 15) + span.Date(rnd.Intn(40)) }
-		ends := func() (string, string) { d := day(); return d.String(), (d + 1 + span.Date(rnd.Intn(4))).String() }
-		var ids []int64
-		done := map[string]int{}
-		for range 60 {
-			h.Now = h.Now.Add(time.Minute)
-			if len(ids) == 0 || rnd.Intn(4) == 0 {
-				start, end := ends()
-				new := hold.Hold{Title: fmt.Sprint("Guest ", rnd.Intn(9)), Start: start, End: end, Tentative: rnd.Intn(4) == 0, Units: rnd.Intn(2)}
-				new.Closure = !new.Tentative && rnd.Intn(4) == 0
-				if rnd.Intn(3) == 0 {
-					new.Repeat = fmt.Sprintf("FREQ=WEEKLY;COUNT=%d", 2+rnd.Intn(4))
-				}
-				calendar := []int64{h.Calendar, other}[rnd.Intn(2)]
-				more, err := h.Desk.AddHolds(ctx, "harbour", calendar, new)
-				require.NoError(t, err)
-				ids = append(ids, more...)
-				continue
-			}
-			id := ids[rnd.Intn(len(ids))]
-			row, err := h.Store.Hold(ctx, id)
-			require.NoError(t, err)
-			to := desk.HoldEdit{}
-			start, end := ends()
-			switch rnd.Intn(6) {
-			case 0:
-				to.Cancel = true
-			case 1, 2:
-				to.Undo = true
-			case 3:
-				to.Calendar = &[]int64{h.Calendar, other}[rnd.Intn(2)]
-			case 4:
-				to.Title = ptr(fmt.Sprint("Guest ", rnd.Intn(9)))
-			case 5:
-				to.Start, to.End = &start, &end
-			}
-			if row.State.Repeat != "" && to.Calendar == nil && !to.Undo && rnd.Intn(2) == 0 {
-				first, err := span.ParseDate(row.State.Start)
-				require.NoError(t, err)
-				to.Scope, to.Of = []hold.Scope{hold.One, hold.Rest}[rnd.Intn(2)], (first + span.Date(7*rnd.Intn(3))).String()
-			}
-			err = h.Desk.EditHold(ctx, seen(row.Revision), id, to)
-			var field *rules.FieldError
-			if err != nil {
-				require.ErrorAs(t, err, &field)
-				done["refused for "+field.Field]++
-				continue
-			}
-			done["done"]++
-			all, err := h.Store.Holds(ctx, 0)
-			require.NoError(t, err)
-			for _, row := range all { // those that go on where others were cut
-				if !slices.Contains(ids, row.ID) {
-					ids = append(ids, row.ID)
-				}
-			}
-		}
+		done := h.anyEdits(rnd, []int64{h.Calendar, other})
 		assert.Greater(t, done["done"], 15, "%v", done)
 
 		for _, calendar := range []int64{h.Calendar, other} {

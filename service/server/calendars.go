@@ -140,6 +140,15 @@ func (s *server) bookingsJSON(ctx context.Context, rows []store.Calendar, first,
 	return s.bookingsAs(ctx, names, grains, together)
 }
 
+// byIDOf are calendars by their IDs.
+func byIDOf(calendars []store.Calendar) map[int64]store.Calendar {
+	byID := make(map[int64]store.Calendar, len(calendars))
+	for _, c := range calendars {
+		byID[c.ID] = c
+	}
+	return byID
+}
+
 // daysWithin is the stretch from a day up to another on a calendar's axis.
 func daysWithin(calendar store.Calendar, from, to span.Date) (span.Span, error) {
 	if span.Grain(calendar.Grain).Dated() {

@@ -98,10 +98,7 @@ func (s *server) conflictsJSON(ctx context.Context, rows []store.ConflictWith) (
 	if err != nil {
 		return nil, err
 	}
-	byID, on := map[int64]store.Calendar{}, map[int64]store.Calendar{}
-	for _, c := range calendars {
-		byID[c.ID] = c
-	}
+	byID, on := byIDOf(calendars), map[int64]store.Calendar{}
 	for _, k := range rows {
 		on[k.CalendarID] = byID[k.CalendarID]
 	}

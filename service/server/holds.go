@@ -36,10 +36,7 @@ func (s *server) ListHolds(ctx context.Context, r gen.ListHoldsRequestObject) (g
 	if err != nil {
 		return nil, err
 	}
-	byID := map[int64]store.Calendar{}
-	for _, c := range calendars {
-		byID[c.ID] = c
-	}
+	byID := byIDOf(calendars)
 	all := make([]gen.Hold, len(rows))
 	for i, h := range rows {
 		all[i] = holdJSON(h, byID[h.CalendarID])

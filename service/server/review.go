@@ -24,10 +24,7 @@ func (s *server) ListReviews(ctx context.Context, r gen.ListReviewsRequestObject
 	if err != nil {
 		return nil, err
 	}
-	byID := map[int64]store.Calendar{}
-	for _, c := range calendars {
-		byID[c.ID] = c
-	}
+	byID := byIDOf(calendars)
 	rows, err := s.Store.ToReview(ctx, state, today.PointsOf(calendars, s.Now()))
 	if err != nil || len(rows) == 0 {
 		return gen.ListReviews200JSONResponse{}, err
