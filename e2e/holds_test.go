@@ -272,6 +272,7 @@ func TestReview(t *testing.T) {
 			p.see(".list li")
 			assert.Empty(t, p.axe())
 			assert.LessOrEqual(t, eval[int](t, p.tab, `document.documentElement.scrollWidth - innerWidth`), 0)
+			assert.Greater(t, eval[float64](t, p.tab, `document.querySelector('.list li .soft').getBoundingClientRect().height`), 12.0, "it can be read")
 			p.do(fill(chromedp.CSS("input[aria-label='Look for entries']"), "doubtful"))
 			w.eventually("those are found", func() bool { return p.count(".list li") == 10 })
 			p.do(chromedp.Click(chromedp.Search(`//label[contains(., "all 10")]`)))

@@ -123,12 +123,19 @@ async function say(says: Schemas['ReviewRequest']['says']) {
   padding: 0;
 }
 .list li {
+  font-size: var(--size-body); /* a group of checkboxes has none of its own */
+  line-height: 1.5;
   border-top: 1px solid var(--line);
   padding: 0.3rem 0;
   display: flex;
   flex-wrap: wrap;
   gap: 0 1rem;
   align-items: baseline;
+}
+.act {
+  display: flex;
+  align-items: center;
+  gap: 1rem;
 }
 .calm {
   color: var(--calm);
