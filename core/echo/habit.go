@@ -97,8 +97,9 @@ func CheckHabit(h HabitOf, value string) error {
 }
 
 const (
-	mostDelay    = 31 * 24 * 60 // minutes
-	mostRate     = 10000        // sales a day
+	mostDelay    = 31 * 24 * 60       // minutes
+	longestDelay = 7 * 24 * time.Hour // that is learnt: what a feed shows later, it shows for another reason
+	mostRate     = 10000              // sales a day
 	mostTeachers = 20
 )
 

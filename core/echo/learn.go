@@ -50,8 +50,8 @@ func (m *matcher) learn(from sources) {
 			}
 			l.keepsUIDs = true
 			l.teach(i, HabitOf{Name: KeepsUIDs})
-			if h := row.holding; !h.Never() && !e.Stand.NotBefore.IsZero() && e.Stand.SeenBy.After(h.From) {
-				delays = append(delays, e.Stand.SeenBy.Sub(h.From))
+			if late := e.Stand.SeenBy.Sub(row.holding.From); !e.Stand.NotBefore.IsZero() && late > 0 && late <= longestDelay { // it is very late for one that it never held
+				delays = append(delays, late)
 				l.teach(i, HabitOf{Name: Delays})
 			}
 		case e.Answer == Own || e.Answer == "" && m.surelySold(i, from) && !doubts[e.Form] && !words[e.Title]:
