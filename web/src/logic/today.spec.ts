@@ -3,7 +3,7 @@ import type { Calendar, Conflict, Feed, Publication } from '@/data/api'
 import { staleAfter } from '@/data/live'
 import { factsOf } from './facts'
 import { booking, calendar, clash } from './samples'
-import { directionsOf, endWord, questionsOf, startWord, takenBy, takenWords } from './today'
+import { directionsOf, endWord, headingOf, questionsOf, startWord, takenBy, takenWords } from './today'
 
 const feed = (id: number, platform: string, calendars: number[]) =>
   ({ id, platform: { name: platform }, calendars }) as Feed
@@ -90,6 +90,16 @@ it('a change makes stale what shows it, and an unknown one everything', () => {
   expect(staleAfter({ topic: 'feed', id: 7 })).toEqual([['today'], ['feeds'], ['readings', 7]])
   expect(staleAfter({ topic: 'pickup', id: 7 })).toContainEqual(['pickups', 7])
   expect(staleAfter({ topic: 'all', id: 0 })).toEqual([])
+})
+
+it.each([
+  [['double_booking'], 0, '1 double booking needs you.'],
+  [['double_booking', 'closed', 'double_booking'], 0, '2 double bookings and 1 booking over a closure need you.'],
+  [['unclear', 'tentative_clash'], 2, '1 tentative clash, 1 clash that may be an echo, 2 questions need you.'],
+  [[], 1, '1 question needs you.'],
+] as const)('what needs somebody is said by its kinds: %j', (kinds, questions, want) => {
+  const conflicts = kinds.map((kind) => ({ ...clash('2026-07-03', '2026-07-05', []), kind }))
+  expect(headingOf(conflicts, questions)).toBe(want)
 })
 
 describe('questionsOf', () => {

@@ -58,6 +58,22 @@ export interface Question {
   conflicts: Conflict[]
 }
 
+/** What needs somebody, in one sentence: conflicts by their kinds, and questions that stand for several. */
+export function headingOf(single: Conflict[], questions: number): string {
+  const of = (kind: Conflict['kind'], one: string, many: string) => {
+    const n = single.filter((c) => c.kind === kind).length
+    return n > 0 ? count(n, one, many) : ''
+  }
+  const parts = [
+    of('double_booking', 'double booking', 'double bookings'),
+    of('tentative_clash', 'tentative clash', 'tentative clashes'),
+    of('closed', 'booking over a closure', 'bookings over closures'),
+    of('unclear', 'clash that may be an echo', 'clashes that may be echoes'),
+    questions > 0 ? count(questions, 'question', 'questions') : '',
+  ].filter(Boolean)
+  return `${parts.join(parts.length > 2 ? ', ' : ' and ')} ${single.length + questions === 1 ? 'needs' : 'need'} you.`
+}
+
 const leastFolded = 3
 
 /** Takes those conflicts together that one answer settles. */

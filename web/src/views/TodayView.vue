@@ -5,7 +5,7 @@ import { useConflicts, useToday } from '@/data/queries'
 import { count, dayName, todayIn } from '@/logic/dates'
 import { useClock } from '@/logic/now'
 import { lengthWords, spanWords } from '@/logic/layout'
-import { endWord, questionsOf, startWord, takenWords, type Question } from '@/logic/today'
+import { endWord, headingOf, questionsOf, startWord, takenWords, type Question } from '@/logic/today'
 import AddCalendar from '@/parts/AddCalendar.vue'
 import TimeAgo from '@/parts/TimeAgo.vue'
 import { titleOf } from '@/logic/origin'
@@ -29,19 +29,7 @@ const single = computed(() => open.value.filter((c) => !questions.value.some((q)
 const feedName = (q: Question, feed?: number) =>
   q.conflicts.flatMap((c) => c.bookings).find((b) => b.feed === feed)?.label ?? 'a feed'
 const dealt = computed(() => (conflicts.data.value ?? []).filter((c) => c.state === 'acknowledged'))
-const heading = computed(() => {
-  const doubles = open.value.filter((c) => c.kind === 'double_booking').length
-  const clashes = open.value.filter((c) => c.kind === 'tentative_clash').length
-  const unclear = single.value.length - doubles - clashes
-  const parts = [
-    doubles > 0 ? count(doubles, 'double booking', 'double bookings') : '',
-    clashes > 0 ? count(clashes, 'tentative clash', 'tentative clashes') : '',
-    unclear > 0 ? count(unclear, 'clash that may be an echo', 'clashes that may be echoes') : '',
-    questions.value.length > 0 ? count(questions.value.length, 'question', 'questions') : '',
-  ].filter(Boolean)
-  const needing = single.value.length + questions.value.length
-  return `${parts.join(parts.length > 2 ? ', ' : ' and ')} ${needing === 1 ? 'needs' : 'need'} you.`
-})
+const heading = computed(() => headingOf(single.value, questions.value.length))
 const guests = (c: Conflict) => c.bookings.map((b) => titleOf(b)).join(' and ')
 
 const gaps = computed(() => {
@@ -85,6 +73,7 @@ const failed = computed(() => today.error.value ?? conflicts.error.value)
             {{ guests(c) }}</router-link
           ><span v-if="c.kind === 'tentative_clash'" class="soft"> (one of them is not firm)</span>
           <span v-if="c.kind === 'unclear'" class="soft"> (one of them may be an echo)</span>
+          <span v-if="c.kind === 'closed'" class="soft"> (it is closed)</span>
         </li>
         <li v-if="single.length > most">
           <router-link to="/conflicts">and {{ single.length - most }} more</router-link>
