@@ -83,7 +83,7 @@ func run(ctx context.Context) error {
 		return err
 	}
 	defer func() { _ = database.Stop() }()
-	if err := localdb.Create(ctx, database.DSN(""), "wharf"); err != nil {
+	if err = localdb.Create(ctx, database.DSN(""), "wharf"); err != nil {
 		return err
 	}
 	s, err := startService(ctx, dir, service, database.DSN("wharf"))
@@ -95,10 +95,7 @@ func run(ctx context.Context) error {
 	if l.setupCode, err = s.ready(ctx); err != nil {
 		return err
 	}
-	if err := l.load(ctx); err != nil {
-		return err
-	}
-	if err := l.saveCommandLineLogin(filepath.Join(dir, "config")); err != nil {
+	if err := l.loadFor(ctx, filepath.Join(dir, "config")); err != nil {
 		return err
 	}
 	closeCrowd, err := l.crowd(ctx, service+crowdPort)
@@ -117,6 +114,14 @@ func run(ctx context.Context) error {
 	case <-database.Exited():
 		return fmt.Errorf("the database ended by itself: see the end of %s; `make demo` starts it again", filepath.Join(dir, "mariadb", "error.log"))
 	}
+}
+
+// loadFor loads the scenario, and saves the login of the command line in a directory.
+func (l *loader) loadFor(ctx context.Context, config string) error {
+	if err := l.load(ctx); err != nil {
+		return err
+	}
+	return l.saveCommandLineLogin(config)
 }
 
 // lock keeps a second demo from running in the same directory; it ends with the process.
