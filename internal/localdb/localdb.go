@@ -20,6 +20,7 @@ import (
 	"time"
 
 	"github.com/go-sql-driver/mysql"
+	"golang.org/x/sys/unix"
 )
 
 // Server is a running MariaDB.
@@ -216,7 +217,13 @@ func Create(ctx context.Context, dsn, database string) error {
 }
 
 // Pause makes the server hang, as a machine does that is out of memory, until Resume.
-func (s *Server) Pause() error { return s.cmd.Process.Signal(syscall.SIGSTOP) }
+// When it returns, all its threads stand: a signal alone lets them run on for a moment.
+func (s *Server) Pause() error {
+	if err := s.cmd.Process.Signal(syscall.SIGSTOP); err != nil {
+		return err
+	}
+	return unix.Waitid(unix.P_PID, s.cmd.Process.Pid, nil, unix.WSTOPPED, nil)
+}
 
 // Resume ends a pause.
 func (s *Server) Resume() error { return s.cmd.Process.Signal(syscall.SIGCONT) }
