@@ -19,6 +19,9 @@ func (w *world) nights() span.Span {
 // platform, at a moment when nobody can know.
 func (w *world) guest() {
 	p := w.platforms[w.rnd.Intn(len(w.platforms))]
+	if w.rnd.Float64() < w.Guests.Call {
+		p = w.desk
+	}
 	s := w.nights()
 	made := w.sell(p, s, "")
 	if made == nil {
@@ -52,11 +55,14 @@ func (w *world) guest() {
 
 // cancel takes a sale back; perhaps two others have waited for it, on two platforms.
 func (w *world) cancel(p *platform, s *sale) {
-	if !w.now.Before(w.end()) {
+	if !w.now.Before(w.end()) || !s.stands() {
 		return
 	}
 	s.cancelled, p.changed = w.now, true
 	w.tally.Cancelled++
+	if p == w.desk {
+		w.judge()
+	}
 	if w.rnd.Float64() >= w.Guests.Resale {
 		return
 	}
@@ -74,7 +80,7 @@ func (w *world) another(p *platform) *platform {
 func (w *world) sell(p *platform, s span.Span, how string) *sale {
 	w.apply(p)
 	if !w.now.Before(w.end()) || slices.ContainsFunc(p.sales, func(o *sale) bool { return o.stands() && o.span.Overlaps(s) }) ||
-		slices.ContainsFunc(p.blocks(), func(b block) bool { return b.span.Overlaps(s) }) {
+		slices.ContainsFunc(p.blocks(), func(b block) bool { return b.span.Overlaps(s) }) || p == w.desk && w.seenTaken(s) {
 		return nil
 	}
 	made := &sale{id: len(w.sales), platform: p.id, span: s, title: guestName(w.rnd.Intn(6), w.rnd.Intn(26)), made: w.now, how: how}
@@ -82,6 +88,9 @@ func (w *world) sell(p *platform, s span.Span, how string) *sale {
 	p.sales = append(p.sales, made)
 	p.changed = true
 	w.count(func(c *Counts) { c.Sales++ }, p)
+	if p == w.desk {
+		w.enter(made)
+	}
 	return made
 }
 

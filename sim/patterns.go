@@ -28,7 +28,7 @@ var (
 // Patterns are the mixtures of platforms that are played.
 func Patterns() []Pattern {
 	usual := Setting{Days: 365, Before: 8, Sales: 0.6, ReadEach: 15 * time.Minute, PickEach: time.Hour, Fails: 0.02, Outages: 0.004,
-		Guests: Guests{Cancel: 0.2, Resale: 0.35, Equal: 0.08, Partial: 0.08, Contained: 0.04}}
+		Guests: Guests{Cancel: 0.2, Resale: 0.35, Equal: 0.08, Partial: 0.08, Contained: 0.04, Call: 0.1, Expire: 0.3}}
 	placed := placed
 	placed.Block = "Not for sale"
 	var all []Pattern

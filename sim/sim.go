@@ -49,6 +49,8 @@ type Guests struct {
 	Equal     float64 // another guest wants the same nights elsewhere, minutes later
 	Partial   float64 // another guest wants some of them elsewhere, before anybody knows
 	Contained float64 // another guest wants nights within them, or around them
+	Call      float64 // calls the coordinator, who enters a hold, instead of going to a platform
+	Expire    float64 // of those holds: end by themselves
 }
 
 // world is the whole of it.
@@ -59,6 +61,8 @@ type world struct {
 	now       time.Time
 	queue     []event
 	platforms []*platform
+	desk      *platform // where guests call
+	holds     []hold
 	sales     []*sale
 	ids       int64
 	rowID     int64
@@ -85,6 +89,7 @@ func Run(s Setting, seed int64) Tally {
 		}
 		w.platforms = append(w.platforms, newPlatform(i, h))
 	}
+	w.desk = newPlatform(len(w.platforms), Habit{Name: byHand})
 	for range s.Before {
 		for _, p := range w.platforms {
 			w.now = start.Add(-time.Duration(w.rnd.Int63n(int64(60 * 24 * time.Hour))))

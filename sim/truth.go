@@ -202,7 +202,7 @@ func (w *world) clash(s, t *sale, a, b known, as conflict.Kind) {
 		return
 	}
 	if as == "" {
-		w.example("missed", "%v on %s and %v on %s: %v", s.span, w.platforms[s.platform], t.span, w.platforms[t.platform], said([]known{a, b}, nil))
+		w.example("missed", "%v on %s and %v on %s: %v", s.span, w.of(s), t.span, w.of(t), said([]known{a, b}, nil))
 	} else {
 		w.tally.Detection = append(w.tally.Detection, w.now.Sub(t.made))
 	}
@@ -210,7 +210,7 @@ func (w *world) clash(s, t *sale, a, b known, as conflict.Kind) {
 
 // hidden reports whether the feed of a sale's platform would be the same without the sale.
 func (w *world) hidden(s *sale) bool {
-	p := w.platforms[s.platform]
+	p := w.of(s)
 	with, all := text(w.lines(p)), p.sales
 	defer func() { p.sales = all }()
 	p.sales = slices.DeleteFunc(slices.Clone(all), func(o *sale) bool { return o == s })
@@ -312,7 +312,9 @@ func (w *world) askedAbout(k known) {
 func (w *world) twin(k known) string {
 	p, l := k.on, k.line
 	notBefore, seen := k.fact.Stand.NotBefore, k.fact.Stand.SeenBy
-	between := func(at time.Time) bool { return at.After(notBefore) && !at.After(seen) }
+	// What was too far off to be shown may have come about at any time.
+	tooFar := p.Horizon > 0 && l.span.Start > int64(span.DateOf(notBefore))+int64(p.Horizon)
+	between := func(at time.Time) bool { return (at.After(notBefore) || tooFar) && !at.After(seen) }
 	switch {
 	case k.reflection():
 		// The platform sold the nights just before it knew that they were taken, and hides the block.
@@ -369,7 +371,7 @@ func couldBeGuest(title string) bool {
 func namesOf(w *world, of []*sale) string {
 	var all []string
 	for _, s := range of {
-		all = append(all, fmt.Sprintf("the sale of %s on %s", s.title, w.platforms[s.platform]))
+		all = append(all, fmt.Sprintf("the sale of %s on %s", s.title, w.of(s)))
 	}
 	return strings.Join(all, " and ")
 }

@@ -202,6 +202,9 @@ func (w *world) facts() (judge.Facts, []known) {
 				Window: publish.Window(publish.Step(w.now, time.UTC), calendar.Grain, time.UTC)})
 		}
 	}
+	for _, k := range w.held() {
+		f.Bookings, all = append(f.Bookings, k.fact), append(all, k)
+	}
 	return f, all
 }
 

@@ -25,16 +25,25 @@ func (m *matcher) around(s span.Span, more int64, most int) iter.Seq[*item] {
 }
 
 // covered are the items that take an entry together, each of which its platform may still have
-// shown, and as much more at both ends, those that are published first; nil if they leave any of it.
+// shown, and as much more at one end, those that are published first; nil if they leave any of it.
 func (m *matcher) covered(e Entry, more int64) []*item {
+	by := m.coveredFrom(e, 0, more)
+	if by == nil {
+		by = m.coveredFrom(e, more, 0)
+	}
+	return by
+}
+
+// coveredFrom is covered with so much more before and after each item.
+func (m *matcher) coveredFrom(e Entry, before, after int64) []*item {
 	var by []*item
 	rest := []span.Span{e.Span}
 	for _, live := range []bool{true, false} {
-		for it := range m.around(e.Span, more, mostWithin) {
+		for it := range m.around(e.Span, max(before, after), mostWithin) {
 			if m.live(it) != live || !m.mayShow(e, it) {
 				continue
 			}
-			if left := span.Without(rest, span.Span{Start: it.Span.Start - more, End: it.Span.End + more}); !slices.Equal(left, rest) {
+			if left := span.Without(rest, span.Span{Start: it.Span.Start - before, End: it.Span.End + after}); !slices.Equal(left, rest) {
 				by, rest = append(by, it), left
 			}
 			if len(rest) == 0 {
@@ -57,7 +66,7 @@ func (m *matcher) cuts(open []int, add func(found)) {
 	}
 	for _, i := range m.unsettled(open) {
 		e := m.feed.Entries[i]
-		if !m.learnt.blockForms[e.Form] && !(m.learnt.ways[Split] && m.unlikeSales(e)) {
+		if !m.learnt.blockForms[e.Form] && !m.words[e.Title] && !(m.learnt.ways[Split] && m.unlikeSales(e)) {
 			continue
 		}
 		if by := m.covered(e, more); len(by) > 1 {
@@ -116,4 +125,52 @@ func (m *matcher) runs(open []int, add func(found)) {
 			}
 		}
 	}
+}
+
+// fewEnds is to how many runs of blocks that are a day more there may be one that ends as what was sent
+// does: an item that grew meanwhile, say. Where blocks are joined with own sales there are more.
+const fewEnds = 4
+
+// learnEnds learns from where blocks end whether they are a day more: nearly all runs of blocks that show
+// the last day of an item go on for a day that nothing was sent of. It reports whether they do.
+func (m *matcher) learnEnds() bool {
+	day := m.rules.Day
+	var blocks []int
+	for i, e := range m.feed.Entries {
+		if !m.likeSales(e) {
+			blocks = append(blocks, i)
+		}
+	}
+	at := func(i int) span.Span { return m.feed.Entries[i].Span }
+	slices.SortFunc(blocks, func(a, b int) int { return cmp.Or(at(a).Compare(at(b)), cmp.Compare(a, b)) })
+	runs := runsOf(blocks, at)
+	var longer []int
+	exact := 0
+	for _, it := range m.held.items {
+		n := sort.Search(len(runs), func(i int) bool { return runs[i].span.End >= it.Span.End }) // runs do not touch
+		if n == len(runs) {
+			break
+		}
+		switch runs[n].span.End {
+		case it.Span.End:
+			exact++
+		case it.Span.End + day:
+			if after := (span.Span{Start: it.Span.End, End: it.Span.End + day}); !m.sentOf(after) {
+				longer = append(longer, runs[n].of[len(runs[n].of)-1])
+			}
+		}
+	}
+	if len(longer) < max(leastMeasures, fewEnds*exact) {
+		return false
+	}
+	m.learnWay(Widened, longer)
+	return true
+}
+
+// sentOf reports whether the platform ever held any of a span.
+func (m *matcher) sentOf(s span.Span) bool {
+	for range m.around(s, 0, mostWithin) {
+		return true
+	}
+	return false
 }

@@ -36,7 +36,8 @@ func (m *matcher) learn(from sources) {
 	l.forms, l.rateBefore = map[string]bool{}, math.Inf(1)
 	l.delay = m.rules.Delay
 	var delays []time.Duration
-	doubts, words := m.doubts(from), m.blockWords()
+	m.words = m.blockWords()
+	doubts := m.doubts(from)
 	for i, e := range m.feed.Entries {
 		row := m.rows[i]
 		if m.known[i] { // no platform writes its sales under our UIDs
@@ -54,7 +55,7 @@ func (m *matcher) learn(from sources) {
 				delays = append(delays, late)
 				l.teach(i, HabitOf{Name: Delays})
 			}
-		case e.Answer == Own || e.Answer == "" && m.surelySold(i, from) && !doubts[e.Form] && !words[e.Title]:
+		case e.Answer == Own || e.Answer == "" && m.surelySold(i, from) && !doubts[e.Form] && !m.words[e.Title]:
 			l.sales = append(l.sales, e)
 			l.salesForms[e.Form] = true
 			l.teach(i, HabitOf{FormOf, e.Form})
@@ -120,9 +121,8 @@ func (m *matcher) doubts(from sources) map[string]bool {
 // blockWords are the titles by which the platform marks blocks, however else it writes them.
 func (m *matcher) blockWords() map[string]bool {
 	words := map[string]bool{}
-	for _, e := range m.feed.Entries {
-		blocks := m.feed.Known[HabitOf{FormOf, e.Form}] == Block
-		if _, word, titled := TitleOf(e.Form); blocks && titled {
+	for of, value := range m.feed.Known {
+		if _, word, titled := TitleOf(of.Of); value == Block && titled {
 			words[word] = true
 		}
 	}

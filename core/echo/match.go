@@ -25,8 +25,10 @@ type matcher struct {
 	used     map[carried.Name]bool
 	furthest []int64 // the latest end of the items up to there
 	first    map[span.Span]firstShown
-	earliest time.Time // pickup of any of them
-	equals   int       // how many entries equal what was sent
+	revealed func(entry int) bool
+	words    map[string]bool // titles that mark blocks
+	earliest time.Time       // pickup of any of them
+	equals   int             // how many entries equal what was sent
 	shared   map[sentAs]bool
 }
 
@@ -49,6 +51,7 @@ func newMatcher(r Rules, f *Feed, held *holdings, all *everything) *matcher {
 	f = &titled
 	m := &matcher{rules: r, feed: f, held: held, all: all, verdicts: make([]Verdict, n), rows: make([]*sentRow, n), known: make([]bool, n), settled: make([]bool, n),
 		used: map[carried.Name]bool{}, furthest: make([]int64, len(held.items))}
+	m.revealed = m.comeIntoSight()
 	end := int64(math.MinInt64)
 	for i, it := range held.items {
 		end = max(end, it.Span.End)
@@ -338,20 +341,22 @@ func (m *matcher) verdictOn(f found, besides bool) Verdict {
 		v.Evidence.Dropped = to.Unix()
 	}
 	v.Evidence.Against = m.against(e, from, to, first.mirrored != 0)
-	v.Evidence.Kind, v.Evidence.Chance = m.speaking(e, first, knew, besides)
+	v.Evidence.Kind, v.Evidence.Chance = m.speaking(f.entry, first, knew, besides)
 	return m.weighed(v, f, live)
 }
 
 // speaking is what speaks most for a reflection, with the chance of an own sale where it is
 // that; Held for nothing more.
-func (m *matcher) speaking(e Entry, first *item, knew time.Time, besides bool) (Reason, float64) {
+func (m *matcher) speaking(entry int, first *item, knew time.Time, besides bool) (Reason, float64) {
+	e := m.feed.Entries[entry]
+	hides := m.learnt.ways[WithOwn] && m.mayHide(entry, knew) // a sale
 	switch chance, many := m.chance(e, knew), m.rules.Capacity > 1; {
-	case m.learnt.blockForms[e.Form] && !(m.learnt.ways[WithOwn] && knew.After(e.Stand.NotBefore)): // else a sale may be hidden in it
+	case m.learnt.blockForms[e.Form] && !hides:
 		return BlockForm, 0
 	case many && m.learnt.reflects == Yes:
 		return Counted, 0
 	case many:
-	case !knew.After(e.Stand.NotBefore):
+	case !knew.After(e.Stand.NotBefore) && !hides:
 		return KnewBefore, 0
 	case first.mirrored != 0 && e.Stand.NotBefore.IsZero():
 		return Declared, 0

@@ -25,9 +25,9 @@ func (m *matcher) ways() {
 		count[f.way]++
 	}
 	open := slices.DeleteFunc(m.open(), func(i int) bool { // these only resemble
-		form := m.feed.Entries[i].Form
-		return m.learnt.salesForms[form] || m.learnt.alike[form]
+		return m.likeSales(m.feed.Entries[i])
 	})
+	longer := m.learnEnds()
 	for _, known := range []bool{true, false} { // what is known of the feed comes first
 		m.differing(open, func(w Way) bool { return m.learnt.ways[w] == known && m.allowed(w) }, add)
 		if known {
@@ -37,6 +37,9 @@ func (m *matcher) ways() {
 	m.runs(open, add)
 	m.learnByChance(all)
 	for w, n := range count {
+		if w == Widened && longer {
+			continue // days that equal what was sent say nothing against it
+		}
 		if w.isRule(n, m.equals) {
 			m.learnWay(w, entriesOf(all, w))
 		} else if _, said := m.feed.Said[HabitOf{WayOf, string(w)}]; !said && w.more() && n < m.equals {
@@ -200,7 +203,7 @@ func (m *matcher) parts() {
 		for _, it := range items {
 			m.used[it.Name] = true
 			rest = span.Without(rest, it.Span)
-			if it.holding.From.Add(m.learnt.delay).After(e.Stand.NotBefore) {
+			if m.mayHide(i, it.holding.From.Add(m.learnt.delay)) {
 				v.Kind, v.Evidence.Against = Unclear, NotKnownBefore
 			}
 			if !m.live(it) { // its time may be a sale's by now
@@ -227,6 +230,11 @@ func (m *matcher) notShown(e Entry, spans []span.Span) []span.Span {
 		return spans
 	}
 	return rest
+}
+
+// likeSales reports whether an entry is written as sales of the feed are, if not as they alone.
+func (m *matcher) likeSales(e Entry) bool {
+	return m.learnt.salesForms[e.Form] || m.learnt.alike[e.Form]
 }
 
 // unlikeSales reports whether an entry is written as no sale of the feed is.
