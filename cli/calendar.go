@@ -172,11 +172,11 @@ func (env *Env) calendarShow(ctx context.Context, c *cli.Command, api *client.Cl
 	rows := make([]table.Row, len(kept))
 	for i, b := range kept {
 		first, last := ends(b.Start, b.End, k)
-		rows[i] = table.Row{first, last, length(b.Start, b.End, k.Grain), clean(b.Title), clean(b.Label), statusOf(b)}
+		rows[i] = table.Row{b.Id, first, last, length(b.Start, b.End, k.Grain), clean(b.Title), clean(b.Label), statusOf(b)}
 	}
 	fmt.Fprintf(env.Out, "%s, by %s, %s to %s\n\n", clean(k.Name), k.Grain, from.Format(time.DateOnly), to.AddDate(0, 0, -1).Format(time.DateOnly))
 	first, last := endWords(k.Grain)
-	printTable(env.Out, table.Row{first, last, "", "Title", "Feed", "Status"}, rows)
+	printTable(env.Out, table.Row{"Id", first, last, "", "Title", "Feed", "Status"}, rows)
 	if echoes > 0 && !c.Bool("echoes") {
 		fmt.Fprintf(env.Out, "%s of what we published set aside (--echoes lists them).\n", count(echoes, "echo", "echoes"))
 	}

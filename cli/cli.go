@@ -63,7 +63,7 @@ func Run(ctx context.Context, args []string, env Env) int {
 
 // written are the settings that a person writes by rules of their own: one that breaks these is wrong usage, whoever
 // finds it.
-var written = []string{"schedule", "every", "zone", "filter", "counting", "start", "end", "repeat", "expires", "scope", "occurrence", "color", "class", "categories", "grain", "capacity", "units", "role", "tentative", "chanceLimit"}
+var written = []string{"schedule", "every", "zone", "filter", "counting", "start", "end", "repeat", "expires", "before", "scope", "occurrence", "color", "class", "categories", "grain", "capacity", "units", "role", "tentative", "chanceLimit"}
 
 // writtenWrong reports whether the service has refused how settings are written, and nothing else.
 func writtenWrong(err error) bool {
@@ -104,7 +104,7 @@ func root(env *Env) *cli.Command {
 			&cli.StringFlag{Name: "server", Usage: "address of the service", Sources: cli.EnvVars("WHARF_SERVER")},
 			&cli.StringFlag{Name: "token", Usage: "token to use instead of the saved login", Sources: cli.EnvVars("WHARF_TOKEN")},
 		},
-		Commands: append([]*cli.Command{env.loginCommand(), env.passwordCommand(), env.todayCommand(), env.platformCommand(), env.feedCommand(), env.calendarCommand(), env.groupCommand(), env.linkCommand(), env.holdCommand(), env.reviewCommand(), env.conflictCommand(),
+		Commands: append([]*cli.Command{env.loginCommand(), env.passwordCommand(), env.todayCommand(), env.platformCommand(), env.feedCommand(), env.calendarCommand(), env.groupCommand(), env.linkCommand(), env.holdCommand(), env.reviewCommand(), env.reminderCommand(), env.conflictCommand(),
 			env.publicationCommand(), fileCommand(env), caseCommand(env), env.tokenCommand(), env.logoutCommand()}, env.Extra...),
 		ExitErrHandler: func(context.Context, *cli.Command, error) {}, // Run decides
 	}

@@ -140,13 +140,7 @@ func (env *Env) printConflictTable(all []client.Conflict) {
 	printTable(env.Out, table.Row{"Id", "Calendar", "Conflict", "When", "Among", "Feed", "Booked"}, rows)
 }
 
-func conflictID(text string) (int64, error) {
-	id, err := strconv.ParseInt(text, 10, 64)
-	if err != nil || id < 1 {
-		return 0, usagef("%q is no conflict's number: `wharf conflict list` shows them", text)
-	}
-	return id, nil
-}
+func conflictID(text string) (int64, error) { return numbered(text, "conflict", "wharf conflict list") }
 
 func (env *Env) conflictShow(ctx context.Context, c *cli.Command, api *client.Client, number string) error {
 	id, err := conflictID(number)

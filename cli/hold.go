@@ -3,7 +3,6 @@ package cli
 import (
 	"context"
 	"fmt"
-	"strconv"
 	"strings"
 	"time"
 
@@ -261,9 +260,9 @@ func holdWords(h client.Hold) string {
 
 // holdNumbered is the hold of that number.
 func holdNumbered(ctx context.Context, api *client.Client, number string) (client.Hold, error) {
-	id, err := strconv.ParseInt(number, 10, 64)
-	if err != nil || id < 1 {
-		return client.Hold{}, usagef("%q is no hold's number: `wharf hold list` shows them", number)
+	id, err := numbered(number, "hold", "wharf hold list")
+	if err != nil {
+		return client.Hold{}, err
 	}
 	return client.Decode[client.Hold](api.GetHold(ctx, id))
 }

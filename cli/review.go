@@ -3,7 +3,6 @@ package cli
 import (
 	"context"
 	"fmt"
-	"strconv"
 
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/urfave/cli/v3"
@@ -105,9 +104,9 @@ func (env *Env) decide(says client.ReviewRequestSays) func(context.Context, *cli
 			}
 		}
 		for _, text := range c.Args().Slice() {
-			id, err := strconv.ParseInt(text, 10, 64)
-			if err != nil || id < 1 {
-				return usagef("%q is no entry's number: `wharf review list` shows them", text)
+			id, err := numbered(text, "entry", "wharf review list")
+			if err != nil {
+				return err
 			}
 			r.Bookings = append(r.Bookings, client.ReviewedBooking{Booking: id})
 		}

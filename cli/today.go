@@ -47,6 +47,11 @@ func (env *Env) printToday(page client.Today, open []client.Conflict) {
 		fmt.Fprintln(env.Out, "Nothing is double booked.")
 	}
 	fmt.Fprintln(env.Out)
+	if len(page.Reminders) > 0 {
+		fmt.Fprintf(env.Out, "Reminders that are due: %d (`wharf reminder done ID` puts one away).\n", len(page.Reminders))
+		env.printReminders(page.Reminders)
+		fmt.Fprintln(env.Out)
+	}
 	if lost := page.Forgotten; lost.Blocks > 0 {
 		fmt.Fprintf(env.Out, "Blocks that platforms have forgotten to take away: %d; %s lost for sale.\n\n", lost.Blocks, takenWords(lost))
 	}

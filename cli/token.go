@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"strconv"
 
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/urfave/cli/v3"
@@ -51,9 +50,9 @@ func (env *Env) tokenList(ctx context.Context, c *cli.Command, api *client.Clien
 }
 
 func (env *Env) tokenRevoke(ctx context.Context, _ *cli.Command, api *client.Client, number string) error {
-	id, err := strconv.ParseInt(number, 10, 64)
-	if err != nil || id < 1 {
-		return usagef("%q is no login's number: `wharf token list` shows them", number)
+	id, err := numbered(number, "login", "wharf token list")
+	if err != nil {
+		return err
 	}
 	if _, err := client.Decode[struct{}](api.DeleteLogin(ctx, id)); err != nil {
 		return err

@@ -155,6 +155,19 @@ func TestHoldForm(t *testing.T) {
 			p.press("Cancel it")
 			w.eventually("it is cancelled", func() bool { return strings.Contains(w.run("", "hold", "list"), "Nothing was entered") })
 			w.run("", "hold", "undo", fmt.Sprint(hold.Id), "--yes")
+
+			p.do(p.goTo("/holds"))
+			p.press("Osei")
+			p.see(".list .actions .steps li")
+			assert.Empty(t, p.axe())
+			assert.LessOrEqual(t, eval[int](t, p.tab, `document.documentElement.scrollWidth - innerWidth`), 0)
+			p.press("Change")
+			p.do(chromedp.WaitVisible(chromedp.CSS(".el-dialog.hold input[maxlength='500']")), fill(chromedp.CSS(".el-dialog.hold input[maxlength='500']"), "Osei, two guests"))
+			p.press("Change it")
+			p.press("Change it all the same") // nobody is told of it yet
+			p.do(chromedp.WaitVisible(chromedp.Search(`//button[contains(., "Osei, two guests")]`)))
+			p.do(fill(chromedp.CSS("input[aria-label='Look for what was entered']"), "nobody"))
+			p.do(chromedp.WaitVisible(chromedp.Search(`//p[contains(., "There is nothing like that")]`)))
 			if where == "on a desk" {
 				p.drawOver(t, w)
 			}

@@ -1832,6 +1832,48 @@ type Reference struct {
 	Name string `json:"name"`
 }
 
+// Reminder defines model for Reminder.
+type Reminder struct {
+	Before  string `json:"before"`
+	Booking int64  `json:"booking"`
+
+	// By Who wanted it
+	By       string `json:"by"`
+	Calendar Named  `json:"calendar"`
+
+	// Due From when on it is shown
+	Due   time.Time `json:"due"`
+	End   string    `json:"end"`
+	Grain Grain     `json:"grain"`
+
+	// Hold Where it is of a booking that was entered by hand
+	Hold *int64 `json:"hold,omitempty"`
+	Id   int64  `json:"id"`
+
+	// Says The same in words
+	Says  string `json:"says"`
+	Start string `json:"start"`
+	Title string `json:"title"`
+	Zone  string `json:"zone"`
+}
+
+// ReminderDone defines model for ReminderDone.
+type ReminderDone struct {
+	Booking int64 `json:"booking"`
+}
+
+// ReminderRequest defines model for ReminderRequest.
+type ReminderRequest struct {
+	// Before As 30m, 2h or 3d; or "1d 18:00" for that hour, by the clock of the calendar, of the day before
+	Before string `json:"before"`
+
+	// Booking The booking that it is of; or else
+	Booking *int64 `json:"booking,omitempty"`
+
+	// Hold what was entered by hand
+	Hold *int64 `json:"hold,omitempty"`
+}
+
 // ReviewItem defines model for ReviewItem.
 type ReviewItem struct {
 	At *time.Time `json:"at,omitempty"`
@@ -1949,6 +1991,9 @@ type Today struct {
 
 	// OldestReading The oldest of the feeds' last good readings; left out where there is none
 	OldestReading *time.Time `json:"oldestReading,omitempty"`
+
+	// Reminders Those that are due
+	Reminders []Reminder `json:"reminders"`
 
 	// Stuck Calendars that could not be brought up to date
 	Stuck []StuckCalendar `json:"stuck"`
@@ -2301,6 +2346,15 @@ type RemovePublicationParams struct {
 	Confirm *Confirm `form:"confirm,omitempty" json:"confirm,omitempty"`
 }
 
+// ListRemindersParams defines parameters for ListReminders.
+type ListRemindersParams struct {
+	// Booking Only those of this booking
+	Booking *int64 `form:"booking,omitempty" json:"booking,omitempty"`
+
+	// Due Only those that are due by now
+	Due *bool `form:"due,omitempty" json:"due,omitempty"`
+}
+
 // ListReviewsParams defines parameters for ListReviews.
 type ListReviewsParams struct {
 	// State Those in this state; waiting when left out
@@ -2378,6 +2432,12 @@ type CreatePublicationJSONRequestBody = PublicationRequest
 
 // EditPublicationJSONRequestBody defines body for EditPublication for application/json ContentType.
 type EditPublicationJSONRequestBody = PublicationEdit
+
+// RemindJSONRequestBody defines body for Remind for application/json ContentType.
+type RemindJSONRequestBody = ReminderRequest
+
+// ReminderDoneJSONRequestBody defines body for ReminderDone for application/json ContentType.
+type ReminderDoneJSONRequestBody = ReminderDone
 
 // ReviewJSONRequestBody defines body for Review for application/json ContentType.
 type ReviewJSONRequestBody = ReviewRequest
@@ -2610,7 +2670,7 @@ type ClientInterface interface {
 	// StreamChanges Be told of changes as they are committed, by whichever process
 	//
 	// Server-sent events. `change` has as data a JSON object with the `topic` (platform, feed, calendar,
-	// conflict, publication, pickup with the id of its publication, login, or all) and the `id` of what changed,
+	// conflict, publication, pickup with the id of its publication, reminder, login, or all) and the `id` of what changed,
 	// 0 for many; what it is now is asked for by the other operations. `end` says that the login has ended. A comment is sent every half minute.
 	// After a stream broke off, anything may have changed.
 	//
@@ -3030,6 +3090,52 @@ type ClientInterface interface {
 	//
 	// Corresponds with GET /publications/{id}/pickups (the `ListPickups` operationId).
 	ListPickups(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListReminders List the reminders of bookings that are not over and that nobody has dealt with
+	//
+	// Corresponds with GET /reminders (the `ListReminders` operationId).
+	ListReminders(ctx context.Context, params *ListRemindersParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// RemindWithBody Have Wharf remind of a booking
+	//
+	// Of a booking that was entered by hand it reminds each time that it is on. The same reminder is kept once.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /reminders (the `Remind` operationId).
+	RemindWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// Remind Have Wharf remind of a booking
+	//
+	// Of a booking that was entered by hand it reminds each time that it is on. The same reminder is kept once.
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /reminders (the `Remind` operationId).
+	Remind(ctx context.Context, body RemindJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// RemoveReminder Take a reminder away
+	//
+	// Corresponds with DELETE /reminders/{id} (the `RemoveReminder` operationId).
+	RemoveReminder(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ReminderDoneWithBody Say that a reminder of a booking is dealt with
+	//
+	// It is due again if the booking moves.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /reminders/{id}/done (the `ReminderDone` operationId).
+	ReminderDoneWithBody(ctx context.Context, id Id, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ReminderDone Say that a reminder of a booking is dealt with
+	//
+	// It is due again if the booking moves.
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /reminders/{id}/done (the `ReminderDone` operationId).
+	ReminderDone(ctx context.Context, id Id, body ReminderDoneJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListReviews List the entries of reviewed links that are not over
 	//
@@ -3487,7 +3593,7 @@ func (c *Client) TryLinkEdit(ctx context.Context, id Id, feed int64, body TryLin
 // StreamChanges Be told of changes as they are committed, by whichever process
 //
 // Server-sent events. `change` has as data a JSON object with the `topic` (platform, feed, calendar,
-// conflict, publication, pickup with the id of its publication, login, or all) and the `id` of what changed,
+// conflict, publication, pickup with the id of its publication, reminder, login, or all) and the `id` of what changed,
 // 0 for many; what it is now is asked for by the other operations. `end` says that the login has ended. A comment is sent every half minute.
 // After a stream broke off, anything may have changed.
 //
@@ -4518,6 +4624,112 @@ func (c *Client) EditPublication(ctx context.Context, id Id, body EditPublicatio
 // Corresponds with GET /publications/{id}/pickups (the `ListPickups` operationId).
 func (c *Client) ListPickups(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewListPickupsRequest(c.Server, id)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListReminders List the reminders of bookings that are not over and that nobody has dealt with
+//
+// Corresponds with GET /reminders (the `ListReminders` operationId).
+func (c *Client) ListReminders(ctx context.Context, params *ListRemindersParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListRemindersRequest(c.Server, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// RemindWithBody Have Wharf remind of a booking
+//
+// Of a booking that was entered by hand it reminds each time that it is on. The same reminder is kept once.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /reminders (the `Remind` operationId).
+func (c *Client) RemindWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRemindRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// Remind Have Wharf remind of a booking
+//
+// Of a booking that was entered by hand it reminds each time that it is on. The same reminder is kept once.
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /reminders (the `Remind` operationId).
+func (c *Client) Remind(ctx context.Context, body RemindJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRemindRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// RemoveReminder Take a reminder away
+//
+// Corresponds with DELETE /reminders/{id} (the `RemoveReminder` operationId).
+func (c *Client) RemoveReminder(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRemoveReminderRequest(c.Server, id)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ReminderDoneWithBody Say that a reminder of a booking is dealt with
+//
+// It is due again if the booking moves.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /reminders/{id}/done (the `ReminderDone` operationId).
+func (c *Client) ReminderDoneWithBody(ctx context.Context, id Id, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewReminderDoneRequestWithBody(c.Server, id, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ReminderDone Say that a reminder of a booking is dealt with
+//
+// It is due again if the booking moves.
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /reminders/{id}/done (the `ReminderDone` operationId).
+func (c *Client) ReminderDone(ctx context.Context, id Id, body ReminderDoneJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewReminderDoneRequest(c.Server, id, body)
 	if err != nil {
 		return nil, err
 	}
@@ -7847,6 +8059,193 @@ func NewListPickupsRequest(server string, id Id) (*http.Request, error) {
 	return req, nil
 }
 
+// NewListRemindersRequest constructs an http.Request for the ListReminders method
+func NewListRemindersRequest(server string, params *ListRemindersParams) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/reminders")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.Booking != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "booking", *params.Booking, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "integer", Format: "int64"}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if params.Due != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "due", *params.Due, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewRemindRequest calls the generic Remind builder with application/json body
+func NewRemindRequest(server string, body RemindJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewRemindRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewRemindRequestWithBody constructs an http.Request for the Remind method, with any body, and a specified content type
+func NewRemindRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/reminders")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewRemoveReminderRequest constructs an http.Request for the RemoveReminder method
+func NewRemoveReminderRequest(server string, id Id) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/reminders/%s", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewReminderDoneRequest calls the generic ReminderDone builder with application/json body
+func NewReminderDoneRequest(server string, id Id, body ReminderDoneJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewReminderDoneRequestWithBody(server, id, "application/json", bodyReader)
+}
+
+// NewReminderDoneRequestWithBody constructs an http.Request for the ReminderDone method, with any body, and a specified content type
+func NewReminderDoneRequestWithBody(server string, id Id, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/reminders/%s/done", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewListReviewsRequest constructs an http.Request for the ListReviews method
 func NewListReviewsRequest(server string, params *ListReviewsParams) (*http.Request, error) {
 	var err error
@@ -8413,7 +8812,7 @@ type ClientWithResponsesInterface interface {
 	// StreamChangesWithResponse Be told of changes as they are committed, by whichever process
 	//
 	// Server-sent events. `change` has as data a JSON object with the `topic` (platform, feed, calendar,
-	// conflict, publication, pickup with the id of its publication, login, or all) and the `id` of what changed,
+	// conflict, publication, pickup with the id of its publication, reminder, login, or all) and the `id` of what changed,
 	// 0 for many; what it is now is asked for by the other operations. `end` says that the login has ended. A comment is sent every half minute.
 	// After a stream broke off, anything may have changed.
 	//
@@ -8885,6 +9284,56 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with GET /publications/{id}/pickups (the `ListPickups` operationId).
 	ListPickupsWithResponse(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*ListPickupsResponse, error)
+
+	// ListRemindersWithResponse List the reminders of bookings that are not over and that nobody has dealt with
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /reminders (the `ListReminders` operationId).
+	ListRemindersWithResponse(ctx context.Context, params *ListRemindersParams, reqEditors ...RequestEditorFn) (*ListRemindersResponse, error)
+
+	// RemindWithBodyWithResponse Have Wharf remind of a booking
+	//
+	// Of a booking that was entered by hand it reminds each time that it is on. The same reminder is kept once.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /reminders (the `Remind` operationId).
+	RemindWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*RemindResponse, error)
+
+	// RemindWithResponse Have Wharf remind of a booking
+	//
+	// Of a booking that was entered by hand it reminds each time that it is on. The same reminder is kept once.
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /reminders (the `Remind` operationId).
+	RemindWithResponse(ctx context.Context, body RemindJSONRequestBody, reqEditors ...RequestEditorFn) (*RemindResponse, error)
+
+	// RemoveReminderWithResponse Take a reminder away
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /reminders/{id} (the `RemoveReminder` operationId).
+	RemoveReminderWithResponse(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*RemoveReminderResponse, error)
+
+	// ReminderDoneWithBodyWithResponse Say that a reminder of a booking is dealt with
+	//
+	// It is due again if the booking moves.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /reminders/{id}/done (the `ReminderDone` operationId).
+	ReminderDoneWithBodyWithResponse(ctx context.Context, id Id, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ReminderDoneResponse, error)
+
+	// ReminderDoneWithResponse Say that a reminder of a booking is dealt with
+	//
+	// It is due again if the booking moves.
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /reminders/{id}/done (the `ReminderDone` operationId).
+	ReminderDoneWithResponse(ctx context.Context, id Id, body ReminderDoneJSONRequestBody, reqEditors ...RequestEditorFn) (*ReminderDoneResponse, error)
 
 	// ListReviewsWithResponse List the entries of reviewed links that are not over
 	//
@@ -12224,6 +12673,212 @@ func (r ListPickupsResponse) ContentType() string {
 	return ""
 }
 
+// ListRemindersResponseDefaultHeaders the declared response headers of an HTTP default response for ListReminders
+type ListRemindersResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type ListRemindersResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]Reminder
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *ListRemindersResponseDefaultHeaders
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListRemindersResponse) GetJSON200() *[]Reminder {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListRemindersResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListRemindersResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListRemindersResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListRemindersResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListRemindersResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+// RemindResponseDefaultHeaders the declared response headers of an HTTP default response for Remind
+type RemindResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type RemindResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON201 the response for an HTTP 201 `application/json` response
+	JSON201 *Reminder
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *RemindResponseDefaultHeaders
+}
+
+// GetJSON201 returns the response for an HTTP 201 `application/json` response
+func (r RemindResponse) GetJSON201() *Reminder {
+	return r.JSON201
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r RemindResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r RemindResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r RemindResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r RemindResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r RemindResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+// RemoveReminderResponseDefaultHeaders the declared response headers of an HTTP default response for RemoveReminder
+type RemoveReminderResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type RemoveReminderResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *RemoveReminderResponseDefaultHeaders
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r RemoveReminderResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r RemoveReminderResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r RemoveReminderResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r RemoveReminderResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r RemoveReminderResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+// ReminderDoneResponseDefaultHeaders the declared response headers of an HTTP default response for ReminderDone
+type ReminderDoneResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type ReminderDoneResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *ReminderDoneResponseDefaultHeaders
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ReminderDoneResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ReminderDoneResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ReminderDoneResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ReminderDoneResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ReminderDoneResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 // ListReviewsResponseDefaultHeaders the declared response headers of an HTTP default response for ListReviews
 type ListReviewsResponseDefaultHeaders struct {
 	RetryAfter *int
@@ -13067,7 +13722,7 @@ func (c *ClientWithResponses) TryLinkEditWithResponse(ctx context.Context, id Id
 // StreamChangesWithResponse Be told of changes as they are committed, by whichever process
 //
 // Server-sent events. `change` has as data a JSON object with the `topic` (platform, feed, calendar,
-// conflict, publication, pickup with the id of its publication, login, or all) and the `id` of what changed,
+// conflict, publication, pickup with the id of its publication, reminder, login, or all) and the `id` of what changed,
 // 0 for many; what it is now is asked for by the other operations. `end` says that the login has ended. A comment is sent every half minute.
 // After a stream broke off, anything may have changed.
 //
@@ -13910,6 +14565,92 @@ func (c *ClientWithResponses) ListPickupsWithResponse(ctx context.Context, id Id
 		return nil, err
 	}
 	return ParseListPickupsResponse(rsp)
+}
+
+// ListRemindersWithResponse List the reminders of bookings that are not over and that nobody has dealt with
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /reminders (the `ListReminders` operationId).
+func (c *ClientWithResponses) ListRemindersWithResponse(ctx context.Context, params *ListRemindersParams, reqEditors ...RequestEditorFn) (*ListRemindersResponse, error) {
+	rsp, err := c.ListReminders(ctx, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListRemindersResponse(rsp)
+}
+
+// RemindWithBodyWithResponse Have Wharf remind of a booking
+//
+// Of a booking that was entered by hand it reminds each time that it is on. The same reminder is kept once.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /reminders (the `Remind` operationId).
+func (c *ClientWithResponses) RemindWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*RemindResponse, error) {
+	rsp, err := c.RemindWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRemindResponse(rsp)
+}
+
+// RemindWithResponse Have Wharf remind of a booking
+//
+// Of a booking that was entered by hand it reminds each time that it is on. The same reminder is kept once.
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /reminders (the `Remind` operationId).
+func (c *ClientWithResponses) RemindWithResponse(ctx context.Context, body RemindJSONRequestBody, reqEditors ...RequestEditorFn) (*RemindResponse, error) {
+	rsp, err := c.Remind(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRemindResponse(rsp)
+}
+
+// RemoveReminderWithResponse Take a reminder away
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /reminders/{id} (the `RemoveReminder` operationId).
+func (c *ClientWithResponses) RemoveReminderWithResponse(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*RemoveReminderResponse, error) {
+	rsp, err := c.RemoveReminder(ctx, id, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRemoveReminderResponse(rsp)
+}
+
+// ReminderDoneWithBodyWithResponse Say that a reminder of a booking is dealt with
+//
+// It is due again if the booking moves.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /reminders/{id}/done (the `ReminderDone` operationId).
+func (c *ClientWithResponses) ReminderDoneWithBodyWithResponse(ctx context.Context, id Id, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ReminderDoneResponse, error) {
+	rsp, err := c.ReminderDoneWithBody(ctx, id, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseReminderDoneResponse(rsp)
+}
+
+// ReminderDoneWithResponse Say that a reminder of a booking is dealt with
+//
+// It is due again if the booking moves.
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /reminders/{id}/done (the `ReminderDone` operationId).
+func (c *ClientWithResponses) ReminderDoneWithResponse(ctx context.Context, id Id, body ReminderDoneJSONRequestBody, reqEditors ...RequestEditorFn) (*ReminderDoneResponse, error) {
+	rsp, err := c.ReminderDone(ctx, id, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseReminderDoneResponse(rsp)
 }
 
 // ListReviewsWithResponse List the entries of reviewed links that are not over
@@ -16843,6 +17584,182 @@ func ParseListPickupsResponse(rsp *http.Response) (*ListPickupsResponse, error) 
 	switch {
 	case true:
 		var headers ListPickupsResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
+// ParseListRemindersResponse parses an HTTP response from a ListRemindersWithResponse call
+func ParseListRemindersResponse(rsp *http.Response) (*ListRemindersResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListRemindersResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []Reminder
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers ListRemindersResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
+// ParseRemindResponse parses an HTTP response from a RemindWithResponse call
+func ParseRemindResponse(rsp *http.Response) (*RemindResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &RemindResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 201:
+		var dest Reminder
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON201 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers RemindResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
+// ParseRemoveReminderResponse parses an HTTP response from a RemoveReminderWithResponse call
+func ParseRemoveReminderResponse(rsp *http.Response) (*RemoveReminderResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &RemoveReminderResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers RemoveReminderResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
+// ParseReminderDoneResponse parses an HTTP response from a ReminderDoneWithResponse call
+func ParseReminderDoneResponse(rsp *http.Response) (*ReminderDoneResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ReminderDoneResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers ReminderDoneResponseDefaultHeaders
 		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
 			var value int
 			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {

@@ -1832,6 +1832,48 @@ type Reference struct {
 	Name string `json:"name"`
 }
 
+// Reminder defines model for Reminder.
+type Reminder struct {
+	Before  string `json:"before"`
+	Booking int64  `json:"booking"`
+
+	// By Who wanted it
+	By       string `json:"by"`
+	Calendar Named  `json:"calendar"`
+
+	// Due From when on it is shown
+	Due   time.Time `json:"due"`
+	End   string    `json:"end"`
+	Grain Grain     `json:"grain"`
+
+	// Hold Where it is of a booking that was entered by hand
+	Hold *int64 `json:"hold,omitempty"`
+	Id   int64  `json:"id"`
+
+	// Says The same in words
+	Says  string `json:"says"`
+	Start string `json:"start"`
+	Title string `json:"title"`
+	Zone  string `json:"zone"`
+}
+
+// ReminderDone defines model for ReminderDone.
+type ReminderDone struct {
+	Booking int64 `json:"booking"`
+}
+
+// ReminderRequest defines model for ReminderRequest.
+type ReminderRequest struct {
+	// Before As 30m, 2h or 3d; or "1d 18:00" for that hour, by the clock of the calendar, of the day before
+	Before string `json:"before"`
+
+	// Booking The booking that it is of; or else
+	Booking *int64 `json:"booking,omitempty"`
+
+	// Hold what was entered by hand
+	Hold *int64 `json:"hold,omitempty"`
+}
+
 // ReviewItem defines model for ReviewItem.
 type ReviewItem struct {
 	At *time.Time `json:"at,omitempty"`
@@ -1949,6 +1991,9 @@ type Today struct {
 
 	// OldestReading The oldest of the feeds' last good readings; left out where there is none
 	OldestReading *time.Time `json:"oldestReading,omitempty"`
+
+	// Reminders Those that are due
+	Reminders []Reminder `json:"reminders"`
 
 	// Stuck Calendars that could not be brought up to date
 	Stuck []StuckCalendar `json:"stuck"`
@@ -2301,6 +2346,15 @@ type RemovePublicationParams struct {
 	Confirm *Confirm `form:"confirm,omitempty" json:"confirm,omitempty"`
 }
 
+// ListRemindersParams defines parameters for ListReminders.
+type ListRemindersParams struct {
+	// Booking Only those of this booking
+	Booking *int64 `form:"booking,omitempty" json:"booking,omitempty"`
+
+	// Due Only those that are due by now
+	Due *bool `form:"due,omitempty" json:"due,omitempty"`
+}
+
 // ListReviewsParams defines parameters for ListReviews.
 type ListReviewsParams struct {
 	// State Those in this state; waiting when left out
@@ -2378,6 +2432,12 @@ type CreatePublicationJSONRequestBody = PublicationRequest
 
 // EditPublicationJSONRequestBody defines body for EditPublication for application/json ContentType.
 type EditPublicationJSONRequestBody = PublicationEdit
+
+// RemindJSONRequestBody defines body for Remind for application/json ContentType.
+type RemindJSONRequestBody = ReminderRequest
+
+// ReminderDoneJSONRequestBody defines body for ReminderDone for application/json ContentType.
+type ReminderDoneJSONRequestBody = ReminderDone
 
 // ReviewJSONRequestBody defines body for Review for application/json ContentType.
 type ReviewJSONRequestBody = ReviewRequest
@@ -2573,6 +2633,18 @@ type ServerInterface interface {
 	// ListPickups List who picked up which version when
 	// (GET /publications/{id}/pickups)
 	ListPickups(c *gin.Context, id Id)
+	// ListReminders List the reminders of bookings that are not over and that nobody has dealt with
+	// (GET /reminders)
+	ListReminders(c *gin.Context, params ListRemindersParams)
+	// Remind Have Wharf remind of a booking
+	// (POST /reminders)
+	Remind(c *gin.Context)
+	// RemoveReminder Take a reminder away
+	// (DELETE /reminders/{id})
+	RemoveReminder(c *gin.Context, id Id)
+	// ReminderDone Say that a reminder of a booking is dealt with
+	// (POST /reminders/{id}/done)
+	ReminderDone(c *gin.Context, id Id)
 	// ListReviews List the entries of reviewed links that are not over
 	// (GET /reviews)
 	ListReviews(c *gin.Context, params ListReviewsParams)
@@ -4356,6 +4428,104 @@ func (siw *ServerInterfaceWrapper) ListPickups(c *gin.Context) {
 	siw.Handler.ListPickups(c, id)
 }
 
+// ListReminders operation middleware
+func (siw *ServerInterfaceWrapper) ListReminders(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListRemindersParams
+
+	// ------------- Optional query parameter "booking" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "booking", c.Request.URL.Query(), &params.Booking, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter booking: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// ------------- Optional query parameter "due" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "due", c.Request.URL.Query(), &params.Due, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter due: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListReminders(c, params)
+}
+
+// Remind operation middleware
+func (siw *ServerInterfaceWrapper) Remind(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.Remind(c)
+}
+
+// RemoveReminder operation middleware
+func (siw *ServerInterfaceWrapper) RemoveReminder(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RemoveReminder(c, id)
+}
+
+// ReminderDone operation middleware
+func (siw *ServerInterfaceWrapper) ReminderDone(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ReminderDone(c, id)
+}
+
 // ListReviews operation middleware
 func (siw *ServerInterfaceWrapper) ListReviews(c *gin.Context) {
 
@@ -4581,6 +4751,10 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/bookings/:id", wrapper.GetBooking)
 	router.GET(options.BaseURL+"/reviews", wrapper.ListReviews)
 	router.POST(options.BaseURL+"/reviews", wrapper.Review)
+	router.GET(options.BaseURL+"/reminders", wrapper.ListReminders)
+	router.POST(options.BaseURL+"/reminders", wrapper.Remind)
+	router.DELETE(options.BaseURL+"/reminders/:id", wrapper.RemoveReminder)
+	router.POST(options.BaseURL+"/reminders/:id/done", wrapper.ReminderDone)
 	router.GET(options.BaseURL+"/holds", wrapper.ListHolds)
 	router.POST(options.BaseURL+"/holds", wrapper.CreateHold)
 	router.POST(options.BaseURL+"/holds/trial", wrapper.TryHold)
@@ -7245,6 +7419,167 @@ func (response ListPickupsdefaultApplicationProblemPlusJSONResponse) VisitListPi
 	return err
 }
 
+type ListRemindersRequestObject struct {
+	Params ListRemindersParams
+}
+
+type ListRemindersResponseObject interface {
+	VisitListRemindersResponse(w http.ResponseWriter) error
+}
+
+type ListReminders200JSONResponse []Reminder
+
+func (response ListReminders200JSONResponse) VisitListRemindersResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListRemindersdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response ListRemindersdefaultApplicationProblemPlusJSONResponse) VisitListRemindersResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RemindRequestObject struct {
+	Body *RemindJSONRequestBody
+}
+
+type RemindResponseObject interface {
+	VisitRemindResponse(w http.ResponseWriter) error
+}
+
+type Remind201JSONResponse Reminder
+
+func (response Remind201JSONResponse) VisitRemindResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReminddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response ReminddefaultApplicationProblemPlusJSONResponse) VisitRemindResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RemoveReminderRequestObject struct {
+	Id Id `json:"id"`
+}
+
+type RemoveReminderResponseObject interface {
+	VisitRemoveReminderResponse(w http.ResponseWriter) error
+}
+
+type RemoveReminder204Response struct {
+}
+
+func (response RemoveReminder204Response) VisitRemoveReminderResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type RemoveReminderdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response RemoveReminderdefaultApplicationProblemPlusJSONResponse) VisitRemoveReminderResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReminderDoneRequestObject struct {
+	Id   Id `json:"id"`
+	Body *ReminderDoneJSONRequestBody
+}
+
+type ReminderDoneResponseObject interface {
+	VisitReminderDoneResponse(w http.ResponseWriter) error
+}
+
+type ReminderDone204Response struct {
+}
+
+func (response ReminderDone204Response) VisitReminderDoneResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type ReminderDonedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response ReminderDonedefaultApplicationProblemPlusJSONResponse) VisitReminderDoneResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListReviewsRequestObject struct {
 	Params ListReviewsParams
 }
@@ -7866,6 +8201,18 @@ type StrictServerInterface interface {
 	// ListPickups List who picked up which version when
 	// (GET /publications/{id}/pickups)
 	ListPickups(ctx context.Context, request ListPickupsRequestObject) (ListPickupsResponseObject, error)
+	// ListReminders List the reminders of bookings that are not over and that nobody has dealt with
+	// (GET /reminders)
+	ListReminders(ctx context.Context, request ListRemindersRequestObject) (ListRemindersResponseObject, error)
+	// Remind Have Wharf remind of a booking
+	// (POST /reminders)
+	Remind(ctx context.Context, request RemindRequestObject) (RemindResponseObject, error)
+	// RemoveReminder Take a reminder away
+	// (DELETE /reminders/{id})
+	RemoveReminder(ctx context.Context, request RemoveReminderRequestObject) (RemoveReminderResponseObject, error)
+	// ReminderDone Say that a reminder of a booking is dealt with
+	// (POST /reminders/{id}/done)
+	ReminderDone(ctx context.Context, request ReminderDoneRequestObject) (ReminderDoneResponseObject, error)
 	// ListReviews List the entries of reviewed links that are not over
 	// (GET /reviews)
 	ListReviews(ctx context.Context, request ListReviewsRequestObject) (ListReviewsResponseObject, error)
@@ -9909,6 +10256,144 @@ func (sh *strictHandler) ListPickups(ctx *gin.Context, id Id) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(ListPickupsResponseObject); ok {
 		if err := validResponse.VisitListPickupsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListReminders operation middleware
+func (sh *strictHandler) ListReminders(ctx *gin.Context, params ListRemindersParams) {
+	var request ListRemindersRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListReminders(ctx, request.(ListRemindersRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListReminders")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListRemindersResponseObject); ok {
+		if err := validResponse.VisitListRemindersResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// Remind operation middleware
+func (sh *strictHandler) Remind(ctx *gin.Context) {
+	var request RemindRequestObject
+
+	var body RemindJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Remind(ctx, request.(RemindRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Remind")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(RemindResponseObject); ok {
+		if err := validResponse.VisitRemindResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// RemoveReminder operation middleware
+func (sh *strictHandler) RemoveReminder(ctx *gin.Context, id Id) {
+	var request RemoveReminderRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RemoveReminder(ctx, request.(RemoveReminderRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RemoveReminder")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(RemoveReminderResponseObject); ok {
+		if err := validResponse.VisitRemoveReminderResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ReminderDone operation middleware
+func (sh *strictHandler) ReminderDone(ctx *gin.Context, id Id) {
+	var request ReminderDoneRequestObject
+
+	request.Id = id
+
+	var body ReminderDoneJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ReminderDone(ctx, request.(ReminderDoneRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ReminderDone")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ReminderDoneResponseObject); ok {
+		if err := validResponse.VisitReminderDoneResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

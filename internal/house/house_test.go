@@ -20,7 +20,7 @@ import (
 
 // core lists the rooms of core in the order in which they may use each other: each only
 // those before it.
-var core = []string{"span", "ical", "rrule", "zone", "schedule", "recur", "rules", "booking", "hold", "carried", "reading", "preview", "echo", "conflict", "publish", "exposure", "judge"}
+var core = []string{"span", "ical", "rrule", "zone", "schedule", "recur", "rules", "booking", "hold", "reminder", "carried", "reading", "preview", "echo", "conflict", "publish", "exposure", "judge"}
 
 // pure is what core may use of the standard library: what computes on values, and does no I/O.
 // maphash is for keys of maps alone, embed and zip for the built-in zone data, sync for what is

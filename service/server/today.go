@@ -23,12 +23,9 @@ func (s *server) GetToday(ctx context.Context, _ gen.GetTodayRequestObject) (gen
 	if err != nil {
 		return nil, err
 	}
-	calendars := map[int64]gen.Named{}
-	for _, c := range page.Calendars {
-		calendars[c.ID] = gen.Named{Id: c.ID, Name: c.Name}
-	}
+	calendars := namedOf(page.Calendars)
 	platform := func(id int64) gen.Named { return gen.Named{Id: id, Name: platforms[id].Name} }
-	out := gen.GetToday200JSONResponse{Zone: page.Zone, Date: page.Date.String(), Calendars: len(page.Calendars), Waiting: page.Waiting, Feeds: len(page.Feeds), OldestReading: page.Oldest, Forgotten: lostTo(page.Forgotten, grainsOf(page.Calendars)),
+	out := gen.GetToday200JSONResponse{Zone: page.Zone, Date: page.Date.String(), Calendars: len(page.Calendars), Waiting: page.Waiting, Reminders: remindersJSON(page.Reminders, calendars), Feeds: len(page.Feeds), OldestReading: page.Oldest, Forgotten: lostTo(page.Forgotten, grainsOf(page.Calendars)),
 		Unfresh: []gen.UnfreshFeed{}, Stuck: []gen.StuckCalendar{}, Bare: []gen.Named{}, Missing: []gen.MissingDirection{}, Unpicked: []gen.UnpickedPublication{}, Copies: []gen.DifferingCopy{}, Days: []gen.MovementDay{}}
 	for _, f := range page.Unfresh {
 		out.Unfresh = append(out.Unfresh, gen.UnfreshFeed{Id: f.ID, Name: f.Name, Unfresh: *unfresh[f.ID]})

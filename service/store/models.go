@@ -314,6 +314,28 @@ type Review struct {
 	At        time.Time
 }
 
+// Reminder is when somebody is to be reminded of a hold, each time that it is on, or of a booking.
+type Reminder struct {
+	ID        int64
+	HoldID    *int64
+	BookingID *int64
+	Lead      string // as core/reminder reads it
+	Account   string
+	CreatedAt time.Time
+}
+
+// ReminderDone says that somebody has dealt with a reminder of a booking, as it was due.
+type ReminderDone struct {
+	ReminderID int64 `gorm:"primaryKey;autoIncrement:false"`
+	BookingID  int64 `gorm:"primaryKey;autoIncrement:false"`
+	DueAt      time.Time
+	Account    string
+	At         time.Time
+}
+
+// TableName is that of the table.
+func (ReminderDone) TableName() string { return "reminders_done" }
+
 // Span is where the booking lies on its calendar's axis.
 func (b Booking) Span() span.Span { return span.Span{Start: b.StartPoint, End: b.EndPoint} }
 

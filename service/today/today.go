@@ -30,6 +30,7 @@ type Page struct {
 	Forgotten []store.Booking  // blocks of what is gone
 	Copies    []Copy           // that are not as their originals any more
 	Waiting   int              // entries that somebody is to look at
+	Reminders []Reminder       // that are due
 	Days      []Day            // today and tomorrow
 }
 
@@ -91,6 +92,11 @@ func Read(ctx context.Context, db *store.Store, now time.Time) (*Page, error) {
 		return err
 	})
 	all.Go(func() error { return p.readCopies(ctx, db) })
+	all.Go(func() error {
+		reminders, err := Reminders(ctx, db, p.Calendars, 0, now)
+		p.Reminders = DueAt(reminders, now)
+		return err
+	})
 	all.Go(func() error {
 		waiting, err := db.ToReview(ctx, store.Waiting, PointsOf(p.Calendars, now))
 		p.Waiting = len(waiting)

@@ -6,6 +6,7 @@ import { useRoute, useRouter } from 'vue-router'
 import { api, data } from './data/api'
 import { listen, live } from './data/live'
 import { useDarkPaper } from './logic/paper'
+import DueReminders from './parts/DueReminders.vue'
 import OpenCount from './parts/OpenCount.vue'
 
 const route = useRoute()
@@ -39,7 +40,7 @@ onUnmounted(() => stop?.())
   <header class="bar">
     <router-link to="/" class="mark">Wharf</router-link>
     <nav v-if="inside" aria-label="Pages">
-      <router-link to="/">Today</router-link>
+      <router-link to="/">Today<DueReminders /></router-link>
       <router-link to="/board">Board</router-link>
       <router-link to="/conflicts" :class="{ within: route.name === 'conflict' }">Conflicts<OpenCount /></router-link>
       <router-link to="/both-ways">Both ways</router-link>

@@ -50,6 +50,12 @@ export const router = createRouter({
       meta: { title: 'Forgotten blocks' },
     },
     {
+      path: '/holds',
+      name: 'holds',
+      component: () => import('./views/HoldsView.vue'),
+      meta: { title: 'Entered by hand' },
+    },
+    {
       path: '/review',
       name: 'review',
       component: () => import('./views/ReviewView.vue'),

@@ -19,7 +19,16 @@ export function staleAfter({ topic, id }: Change): QueryKey[] {
     case 'feed':
       return [['today'], ['feeds'], ['readings', id]]
     case 'calendar':
-      return [['today'], ['calendars'], ['groups'], ['bookings'], ['conflicts'], ['conflict'], ['habits']]
+      return [
+        ['today'],
+        ['calendars'],
+        ['groups'],
+        ['bookings'],
+        ['conflicts'],
+        ['conflict'],
+        ['habits'],
+        ['reminders'],
+      ]
     case 'conflict':
       return [['calendars'], ['conflicts'], ['conflict', id]]
     case 'publication':
@@ -27,6 +36,8 @@ export function staleAfter({ topic, id }: Change): QueryKey[] {
       return [['today'], ['publications'], ['pickups', id]]
     case 'group':
       return [['groups'], ['calendars']]
+    case 'reminder':
+      return [['today'], ['reminders']]
     case 'login':
       return [['logins']]
   }

@@ -231,6 +231,30 @@ export const adopt = (feed: number, body: Schemas['Adoption']) =>
 export const useAdopt = () =>
   useChange(({ feed, body }: { feed: number; body: Schemas['Adoption'] }) => adopt(feed, body))
 
+/** The reminders of a booking that is not over. */
+export const useReminders = (booking: Ref<number>) =>
+  useQuery({
+    queryKey: ['reminders', 'of', booking],
+    queryFn: () => data(api.GET('/reminders', { params: { query: { booking: booking.value } } })),
+  })
+
+/** Those that are due: asked for by the minute, since time alone makes them so. */
+export const useDueReminders = () =>
+  useQuery({
+    queryKey: ['reminders', 'due'],
+    queryFn: () => data(api.GET('/reminders', { params: { query: { due: true } } })),
+    refetchInterval: 60_000,
+    refetchIntervalInBackground: true,
+  })
+
+export const useRemind = () => useChange((body: Schemas['ReminderRequest']) => data(api.POST('/reminders', { body })))
+export const useRemoveReminder = () =>
+  useChange((id: number) => data(api.DELETE('/reminders/{id}', { params: { path: { id } } })))
+export const useReminderDone = () =>
+  useChange(({ id, booking }: { id: number; booking: number }) =>
+    data(api.POST('/reminders/{id}/done', { params: { path: { id } }, body: { booking } })),
+  )
+
 export const useReviews = (state: Ref<Schemas['ReviewState']>) =>
   useQuery({
     queryKey: ['bookings', 'reviews', state],

@@ -736,6 +736,68 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/reminders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List the reminders of bookings that are not over and that nobody has dealt with */
+        get: operations["listReminders"];
+        put?: never;
+        /**
+         * Have Wharf remind of a booking
+         * @description Of a booking that was entered by hand it reminds each time that it is on. The same reminder is kept once.
+         */
+        post: operations["remind"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/reminders/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Take a reminder away */
+        delete: operations["removeReminder"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/reminders/{id}/done": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Say that a reminder of a booking is dealt with
+         * @description It is due again if the booking moves.
+         */
+        post: operations["reminderDone"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/holds": {
         parameters: {
             query?: never;
@@ -918,7 +980,7 @@ export interface paths {
         /**
          * Be told of changes as they are committed, by whichever process
          * @description Server-sent events. `change` has as data a JSON object with the `topic` (platform, feed, calendar,
-         *     conflict, publication, pickup with the id of its publication, login, or all) and the `id` of what changed,
+         *     conflict, publication, pickup with the id of its publication, reminder, login, or all) and the `id` of what changed,
          *     0 for many; what it is now is asked for by the other operations. `end` says that the login has ended. A comment is sent every half minute.
          *     After a stream broke off, anything may have changed.
          */
@@ -1036,6 +1098,8 @@ export interface components {
             forgotten: components["schemas"]["LostTime"];
             /** @description Entries of reviewed links that nobody has looked at yet */
             waiting: number;
+            /** @description Those that are due */
+            reminders: components["schemas"]["Reminder"][];
             /** @description Holds that were copied, and are not as their originals any more */
             copies: components["schemas"]["DifferingCopy"][];
             /** @description Today and tomorrow */
@@ -1715,6 +1779,51 @@ export interface components {
             by?: string;
             /** Format: date-time */
             at?: string;
+        };
+        ReminderRequest: {
+            /**
+             * Format: int64
+             * @description The booking that it is of; or else
+             */
+            booking?: number;
+            /**
+             * Format: int64
+             * @description what was entered by hand
+             */
+            hold?: number;
+            /** @description As 30m, 2h or 3d; or "1d 18:00" for that hour, by the clock of the calendar, of the day before */
+            before: string;
+        };
+        ReminderDone: {
+            /** Format: int64 */
+            booking: number;
+        };
+        Reminder: {
+            /** Format: int64 */
+            id: number;
+            /** Format: int64 */
+            booking: number;
+            /**
+             * Format: int64
+             * @description Where it is of a booking that was entered by hand
+             */
+            hold?: number;
+            title: string;
+            calendar: components["schemas"]["Named"];
+            start: string;
+            end: string;
+            grain: components["schemas"]["Grain"];
+            zone: string;
+            before: string;
+            /** @description The same in words */
+            says: string;
+            /**
+             * Format: date-time
+             * @description From when on it is shown
+             */
+            due: string;
+            /** @description Who wanted it */
+            by: string;
         };
         /** @description Local: a day (2026-12-20), or a day with an hour (2026-12-20T14:00) */
         HoldTime: string;
@@ -3487,6 +3596,103 @@ export interface operations {
         };
         responses: {
             /** @description Kept */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listReminders: {
+        parameters: {
+            query?: {
+                /** @description Only those of this booking */
+                booking?: number;
+                /** @description Only those that are due by now */
+                due?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description By when they are due; of a series once for each time that it is on */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Reminder"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    remind: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReminderRequest"];
+            };
+        };
+        responses: {
+            /** @description Kept */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Reminder"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    removeReminder: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Gone */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    reminderDone: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReminderDone"];
+            };
+        };
+        responses: {
+            /** @description Noted */
             204: {
                 headers: {
                     [name: string]: unknown;

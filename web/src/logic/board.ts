@@ -1,7 +1,8 @@
 // The board: where spans lie on a scale of days that runs to the right, and in which lane.
 import type { Booking, Calendar, Conflict } from '@/data/api'
 import { addDays, addMonths, daysBetween, firstOfMonth, wallClock, weekday } from './dates'
-import { counts } from './origin'
+import { lengthWords, spanWords } from './layout'
+import { counts, titleOf } from './origin'
 
 export type Scale = 'day' | 'week' | 'month' | 'season'
 
@@ -135,4 +136,23 @@ export function weekendsOf(origin: string, from: string, to: string): number[] {
 /** The board's first and last day: three months back, two years on, as far as Wharf looks. */
 export function boardRange(today: string): [string, string] {
   return [addMonths(firstOfMonth(today), -3), addMonths(firstOfMonth(today), 25)]
+}
+
+/** What a bar is, in words. */
+export function describe(b: Booking, calendar: Calendar): string {
+  const kind =
+    b.verdict === 'echo' ? 'echo' : b.closure ? 'closure' : b.tentative ? 'tentative' : b.blocks ? '' : 'shown only'
+  const span = `${spanWords(b.start, b.end, calendar)} (${lengthWords(b.start, b.end, calendar)})`
+  const unfresh = b.unfresh ? `its feed is ${b.unfresh.state}` : ''
+  return [titleOf(b), b.label, span, kind, unfresh].filter(Boolean).join(', ')
+}
+
+/** The path of a thread from an echo to its original, where both are on a line; px is how wide a day is. */
+export function threadOf(line: Line, pointed: Booking | null, px: number, rowHeight: number): string {
+  const echo = line.bars.find((b) => b.booking.id === pointed?.id)
+  const original = line.bars.find((b) => b.booking.id === pointed?.reflects)
+  if (!echo || !original) return ''
+  const middle = (bar: Placed) => ({ x: bar.from * px + 6, y: bar.lane * rowHeight + 17 })
+  const [a, b] = [middle(echo), middle(original)]
+  return `M${a.x} ${a.y} C${a.x - 14} ${a.y} ${b.x - 14} ${b.y} ${b.x} ${b.y}`
 }

@@ -6,6 +6,8 @@ import {
   editOf,
   endsOf,
   joinRule,
+  repeatWords,
+  whenWords,
   pointedDays,
   requestOf,
   splitRule,
@@ -83,4 +85,25 @@ it('what clashes, is asked or is told too late is looked at again', () => {
   expect(doubtful({ ...calm, unaware: [{ platform, late: false, says: 'soon' }] })).toBe(false)
   expect(doubtful({ ...calm, unaware: [{ platform, late: true, says: 'late' }] })).toBe(true)
   expect(doubtful({ ...calm, questions: [{ field: 'end', says: 'short' }] })).toBe(true)
+})
+
+describe('a hold in a list', () => {
+  it.each([
+    [{ start: '2026-12-20', end: '2026-12-23', grain: 'night' }, '20 Dec – 23 Dec'],
+    [{ start: '2026-12-20', end: '2026-12-21', grain: 'day' }, '20 Dec'],
+    [{ start: '2026-12-20', end: '2026-12-22', grain: 'time' }, '20 Dec – 21 Dec'],
+    [{ start: '2026-12-20T14:00', end: '2026-12-20T16:30', grain: 'time' }, 'Sunday 20 December, 14:00 to 16:30'],
+    [
+      { start: '2026-12-20T14:00:00', end: '2026-12-21T01:00:00', grain: 'night' },
+      'Sunday 20 December, 14:00 to Monday 21 December, 01:00',
+    ],
+  ] as const)('%o is %s', (hold, words) => {
+    expect(whenWords(hold, 'UTC')).toBe(words)
+  })
+  it('says how often', () => {
+    expect([repeatWords('FREQ=WEEKLY;COUNT=6'), repeatWords('FREQ=HOURLY')]).toEqual([
+      'every week, 6 times',
+      'FREQ=HOURLY',
+    ])
+  })
 })

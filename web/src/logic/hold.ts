@@ -1,6 +1,7 @@
 // What a person enters by hand: from a form to the API, and back.
 import type { Booking, Calendar, Schemas } from '@/data/api'
-import { addDays, daysBetween, wallClock } from './dates'
+import { addDays, daysBetween, dayName, wallClock } from './dates'
+import { spanWords } from './layout'
 
 type Grain = Calendar['grain']
 export type Hold = Schemas['Hold']
@@ -152,4 +153,19 @@ export function pointedDays(origin: string, a: number, b: number, grain: Grain):
   const first = addDays(origin, Math.floor(x))
   const last = addDays(origin, Math.floor(y))
   return [first, grain === 'night' && daysBetween(first, last) === 0 ? addDays(first, 1) : last]
+}
+
+/** When a hold is, or is first, by the clock of its calendar. */
+export function whenWords(hold: Pick<Hold, 'start' | 'end' | 'grain'>, zone: string): string {
+  const [day, from] = hold.start.split('T')
+  const [last, until] = hold.end.split('T')
+  if (day && last && from && until)
+    return `${dayName(day)}, ${from.slice(0, 5)} to ${last === day ? '' : `${dayName(last)}, `}${until.slice(0, 5)}`
+  return spanWords(hold.start, hold.end, { grain: hold.grain === 'time' ? 'day' : hold.grain, zone })
+}
+
+/** How often a rule repeats, in words where there are some. */
+export function repeatWords(rule: string): string {
+  const { often, times } = splitRule(rule)
+  return `${repeats[often] ?? often}${times > 0 ? `, ${times} times` : ''}`
 }

@@ -1,6 +1,7 @@
 import { describe, expect, it } from 'vitest'
-import { partsOf, sectionsOf, stack, within } from './rows'
-import { calendar } from './samples'
+import { threadOf } from './board'
+import { byCalendar, isSub, nothing, partsOf, rowsOf, sectionsOf, stack, within } from './rows'
+import { booking, calendar } from './samples'
 
 describe('rows', () => {
   const { rows, height } = stack([30, 50, 20, 40], (h) => h)
@@ -33,4 +34,25 @@ it('calendars come in the order of their groups, then by how they are let', () =
     ['By the night', [6]],
     ['By the hour', [1]],
   ])
+})
+
+it('a calendar that is opened has a row for each feed, and for what came from none', () => {
+  const c = { ...calendar('night'), links: [{ feed: 1 }, { feed: 2 }] as ReturnType<typeof calendar>['links'] }
+  const all = [
+    booking(1, '2026-12-03', '2026-12-05'),
+    booking(2, '2026-12-03', '2026-12-05', { feed: 2, reflects: 1 }),
+    booking(3, '2026-12-08', '2026-12-09', { feed: undefined, label: 'By hand' }),
+  ]
+  expect(byCalendar(all).get(1)).toEqual(all)
+  const own = rowsOf(c, all, [], false, '2026-12-01')
+  expect(own).toHaveLength(1)
+  const rows = rowsOf(c, all, [], true, '2026-12-01')
+  expect(rows.map((r) => [isSub(r), r.line.bars.map((b) => b.booking.id)])).toEqual([
+    [false, [1, 2, 3]],
+    [true, [1]],
+    [true, [2]],
+    [true, [3]],
+  ])
+  expect(threadOf(rows[0]?.line ?? nothing, all[1] ?? null, 20, 26)).toMatch(/^M\d+ \d+ C/)
+  expect(threadOf(own[0]?.line ?? nothing, all[0] ?? null, 20, 26)).toBe('')
 })

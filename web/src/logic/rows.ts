@@ -1,5 +1,6 @@
 // Rows of a long page: where each is, and which of them are seen.
-import type { Calendar, Schemas } from '@/data/api'
+import type { Booking, Calendar, Conflict, Schemas } from '@/data/api'
+import { layLine, type Line } from './board'
 
 export interface Stacked<T> {
   row: T
@@ -63,3 +64,44 @@ export function sectionsOf(calendars: Calendar[], groups: Schemas['Group'][]): S
 /** A list in parts of so many. */
 export const partsOf = <T>(all: T[], size: number): T[][] =>
   Array.from({ length: Math.ceil(all.length / size) }, (_, i) => all.slice(i * size, (i + 1) * size))
+
+/** Things by the calendar that they are of. */
+export function byCalendar<T extends { calendar: number }>(all: T[]): Map<number, T[]> {
+  const map = new Map<number, T[]>()
+  for (const x of all) map.set(x.calendar, [...(map.get(x.calendar) ?? []), x])
+  return map
+}
+
+/** A row of the board: the head of a section, a calendar, or of one that is opened what came from one place. */
+export interface Row {
+  key: string
+  title?: string // of a section
+  calendar?: Calendar
+  feed?: Calendar['links'][number]
+  label?: string // of a row of what came from no feed
+  line: Line
+}
+
+export const nothing: Line = { bars: [], clashes: [], lanes: 0 }
+
+export const isSub = (row: Row): boolean => row.feed !== undefined || row.label !== undefined
+
+/** The row of a calendar, and where it is open one for each feed and for what came from none. */
+export function rowsOf(
+  calendar: Calendar,
+  bookings: Booking[],
+  conflicts: Conflict[],
+  open: boolean,
+  origin: string,
+): Row[] {
+  const rows: Row[] = [{ key: `c${calendar.id}`, calendar, line: layLine(bookings, conflicts, calendar, origin) }]
+  if (!open) return rows
+  for (const feed of calendar.links) {
+    const ofFeed = bookings.filter((b) => b.feed === feed.feed)
+    rows.push({ key: `c${calendar.id}f${feed.feed}`, calendar, feed, line: layLine(ofFeed, [], calendar, origin) })
+  }
+  const ours = bookings.filter((b) => b.feed === undefined)
+  const label = ours[0]?.label
+  if (label) rows.push({ key: `c${calendar.id}ours`, calendar, label, line: layLine(ours, [], calendar, origin) })
+  return rows
+}

@@ -2,12 +2,12 @@
 import { useElementSize, useStorage } from '@vueuse/core'
 import { computed, nextTick, onMounted, ref, useTemplateRef, watch } from 'vue'
 import type { Booking, Calendar, Conflict } from '@/data/api'
-import { layLine, scales, ticksOf, weekendsOf, type Line, type Placed, type Scale } from '@/logic/board'
+import { describe, scales, threadOf, ticksOf, weekendsOf, type Placed, type Scale } from '@/logic/board'
 import { addDays, daysBetween } from '@/logic/dates'
-import { lengthWords, spanWords } from '@/logic/layout'
+import { spanWords } from '@/logic/layout'
 import { colorOf, counts, isHidden, titleOf } from '@/logic/origin'
-import { pointedDays } from '@/logic/hold'
-import { stack, within, type Section } from '@/logic/rows'
+import { usePointing } from '@/logic/pointing'
+import { byCalendar, isSub, nothing, rowsOf, stack, within, type Row, type Section } from '@/logic/rows'
 import FeedTag from './FeedTag.vue'
 import NowLine from './NowLine.vue'
 
@@ -82,63 +82,32 @@ const toggleRow = (id: number) => {
   opened.value = opened.value.includes(id) ? opened.value.filter((x) => x !== id) : [...opened.value, id]
 }
 
-interface Row {
-  key: string
-  title?: string // of a section
-  calendar?: Calendar
-  feed?: Calendar['links'][number]
-  label?: string // of a row of what came from no feed
-  line: Line
-}
-
 const folded = useStorage<string[]>('wharf-folded', [])
 const fold = (key: string) => {
   folded.value = folded.value.includes(key) ? folded.value.filter((k) => k !== key) : [...folded.value, key]
 }
 
-const nothing: Line = { bars: [], clashes: [], lanes: 0 }
-const byCalendar = <T extends { calendar: number }>(all: T[]) => {
-  const map = new Map<number, T[]>()
-  for (const x of all) map.set(x.calendar, [...(map.get(x.calendar) ?? []), x])
-  return map
-}
 const bookingsBy = computed(() => byCalendar(props.bookings))
 const conflictsBy = computed(() => byCalendar(props.conflicts))
 
-const rows = computed<Row[]>(() =>
+const rows = computed(() =>
   props.sections.flatMap((s) => {
     const head: Row = { key: s.key, title: s.title, line: nothing }
-    return folded.value.includes(s.key) ? [head] : [head, ...s.calendars.flatMap(rowsOf)]
+    return folded.value.includes(s.key) ? [head] : [head, ...s.calendars.flatMap(rowsFor)]
   }),
 )
-
-function rowsOf(calendar: Calendar): Row[] {
-  const bookings = bookingsBy.value.get(calendar.id) ?? []
-  const conflicts = conflictsBy.value.get(calendar.id) ?? []
-  const shown = bookings.filter((b) => !isHidden(b, props.hidden))
-  const own: Row[] = [{ key: `c${calendar.id}`, calendar, line: layLine(shown, conflicts, calendar, origin.value) }]
-  if (opened.value.includes(calendar.id)) {
-    for (const feed of calendar.links) {
-      const ofFeed = shown.filter((b) => b.feed === feed.feed)
-      own.push({
-        key: `c${calendar.id}f${feed.feed}`,
-        calendar,
-        feed,
-        line: layLine(ofFeed, [], calendar, origin.value),
-      })
-    }
-    const ours = shown.filter((b) => b.feed === undefined)
-    const label = ours[0]?.label
-    if (label)
-      own.push({ key: `c${calendar.id}ours`, calendar, label, line: layLine(ours, [], calendar, origin.value) })
-  }
-  return own
-}
+const rowsFor = (calendar: Calendar) =>
+  rowsOf(
+    calendar,
+    (bookingsBy.value.get(calendar.id) ?? []).filter((b) => !isHidden(b, props.hidden)),
+    conflictsBy.value.get(calendar.id) ?? [],
+    opened.value.includes(calendar.id),
+    origin.value,
+  )
 
 const inView = <T extends { from: number; to: number }>(items: T[]) =>
   items.filter((i) => i.to > view.value.first && i.from < view.value.last)
 
-const isSub = (row: Row) => row.feed !== undefined || row.label !== undefined
 const heightOf = (row: Row) => (row.title ? 30 : Math.max(1, row.line.lanes) * rowHeight + (isSub(row) ? 8 : 14))
 const stacked = computed(() => stack(rows.value, heightOf))
 /** The rows that are drawn: those in view, with some to spare above and below. */
@@ -153,50 +122,14 @@ watch(
   { immediate: true },
 )
 
-function describe(b: Booking, calendar: Calendar): string {
-  const kind =
-    b.verdict === 'echo' ? 'echo' : b.closure ? 'closure' : b.tentative ? 'tentative' : b.blocks ? '' : 'shown only'
-  const span = `${spanWords(b.start, b.end, calendar)} (${lengthWords(b.start, b.end, calendar)})`
-  const unfresh = b.unfresh ? `its feed is ${b.unfresh.state}` : ''
-  return [titleOf(b), b.label, span, kind, unfresh].filter(Boolean).join(', ')
-}
-
 /** The echo that is pointed at, of which a thread leads to its original. */
 const pointed = ref<Booking | null>(null)
-const middle = (bar: Placed) => ({ x: bar.from * px.value + 6, y: bar.lane * rowHeight + 17 })
-function threadIn(row: Row): string {
-  const echo = row.line.bars.find((b) => b.booking.id === pointed.value?.id)
-  const original = row.line.bars.find((b) => b.booking.id === pointed.value?.reflects)
-  if (!echo || !original) return ''
-  const [a, b] = [middle(echo), middle(original)]
-  return `M${a.x} ${a.y} C${a.x - 14} ${a.y} ${b.x - 14} ${b.y} ${b.x} ${b.y}`
-}
+const threadIn = (row: Row) => threadOf(row.line, pointed.value, px.value, rowHeight)
 
-/** What is being pointed at on the free space of a row, in days from the origin. */
-const pointing = ref<{ key: string; from: number; to: number } | null>(null)
-const dayAt = (e: PointerEvent, track: HTMLElement) => (e.clientX - track.getBoundingClientRect().left) / px.value
-function point(e: PointerEvent, row: Row) {
-  const track = e.currentTarget as HTMLElement
-  if (e.button !== 0 || e.pointerType === 'touch' || e.target !== track) return
-  track.setPointerCapture(e.pointerId)
-  const at = dayAt(e, track)
-  pointing.value = { key: row.key, from: at, to: at }
-}
-function pull(e: PointerEvent) {
-  if (pointing.value) pointing.value.to = dayAt(e, e.currentTarget as HTMLElement)
-}
-function drop(row: Row) {
-  const p = pointing.value
-  pointing.value = null
-  if (!p || !row.calendar || Math.abs(p.to - p.from) * px.value < 4) return // a click is none
-  emit('enter', row.calendar, ...pointedDays(origin.value, p.from, p.to, row.calendar.grain))
-}
-const pointedStyle = (p: { from: number; to: number }, grain: Calendar['grain']) => {
-  const [first, last] = pointedDays(origin.value, p.from, p.to, grain)
-  const half = grain === 'night' ? 0.5 : 0
-  const from = daysBetween(origin.value, first) + half
-  const to = daysBetween(origin.value, last) + (grain === 'night' ? half : 1)
-  return { left: `${from * px.value}px`, width: `${(to - from) * px.value}px` }
+const { pointing, point, pull, drop, pointedStyle } = usePointing(origin, px)
+function entered(calendar?: Calendar) {
+  const days = calendar && drop(calendar.grain)
+  if (days) emit('enter', calendar, ...days)
 }
 
 const barStyle = (bar: Placed) => ({
@@ -302,9 +235,9 @@ const barStyle = (bar: Placed) => ({
           <div
             v-if="row.calendar"
             class="track"
-            @pointerdown="point($event, row)"
+            @pointerdown="point($event, row.key)"
             @pointermove="pull"
-            @pointerup="drop(row)"
+            @pointerup="entered(row.calendar)"
             @pointercancel="pointing = null"
           >
             <span

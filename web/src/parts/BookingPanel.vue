@@ -7,6 +7,7 @@ import AnswerForm from './AnswerForm.vue'
 import ChangeList from './ChangeList.vue'
 import FeedTag from './FeedTag.vue'
 import HoldActions from './HoldActions.vue'
+import ReminderBox from './ReminderBox.vue'
 import StateWord from './StateWord.vue'
 import TimeAgo from './TimeAgo.vue'
 import { isolated, titleOf } from '@/logic/origin'
@@ -23,6 +24,7 @@ const asked = computed(() => {
   const b = props.booking
   return b && (b.answer || b.verdict === 'unclear' || b.verdict === 'stale')
 })
+const remindable = computed(() => props.booking && !['expired', 'rejected', 'echo'].includes(props.booking.verdict))
 /** As it is now: an answer that is given here changes it. */
 const now = computed(() => (life.data.value?.booking.id === props.booking?.id ? life.data.value?.booking : undefined))
 
@@ -75,7 +77,14 @@ const notices: Record<string, string> = {
       <p v-if="booking.held" class="note">
         {{ booking.held.sentence }} <router-link :to="`/feeds/${booking.feed}`">Look at the feed</router-link>
       </p>
-      <HoldActions v-if="booking.hold" :booking="booking" :calendar="calendar" @gone="emit('close')" />
+      <HoldActions
+        v-if="booking.hold"
+        :id="booking.hold"
+        :booking="booking"
+        :calendar="calendar"
+        @gone="emit('close')"
+      />
+      <ReminderBox v-if="remindable" :booking="booking" :calendar="calendar" />
       <AnswerForm v-if="asked" :booking="now ?? booking" />
       <p v-if="life.data.value?.original" class="soft">
         Its original: {{ titleOf(life.data.value.original) }}, {{ life.data.value.original.label }},

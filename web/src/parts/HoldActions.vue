@@ -1,5 +1,5 @@
 <script setup lang="ts">
-// What can be done with a booking that was entered here.
+// What can be done with what was entered here: all of it, or one booking of it.
 import { computed, ref } from 'vue'
 import type { Booking, Calendar, Schemas } from '@/data/api'
 import { tryHoldEdit, useCalendars, useEditHold, useHold } from '@/data/queries'
@@ -8,15 +8,15 @@ import { draftOf, type Draft, type Scope } from '@/logic/hold'
 import HoldForm from './HoldForm.vue'
 import TimeAgo from './TimeAgo.vue'
 
-const props = defineProps<{ booking: Booking; calendar: Calendar }>()
+const props = defineProps<{ id: number; calendar: Calendar; booking?: Booking }>()
 const emit = defineEmits<{ gone: [] }>()
-const hold = useHold(computed(() => props.booking.hold))
+const hold = useHold(computed(() => props.id))
 const calendars = useCalendars()
 const edit = useEditHold()
 const problems = useProblems()
 const draft = ref<Draft | null>(null)
 const copying = ref(false)
-const series = computed(() => hold.data.value?.repeat !== undefined && props.booking.occurrence !== undefined)
+const series = computed(() => hold.data.value?.repeat !== undefined && props.booking?.occurrence !== undefined)
 const scope = ref<Scope>('one')
 
 function change() {
@@ -34,7 +34,7 @@ async function ask(what: 'cancel' | 'undo') {
   if (!h) return
   const body: Schemas['HoldEdit'] = { revision: h.revision, [what]: true }
   if (what === 'cancel' && series.value && scope.value !== 'all')
-    Object.assign(body, { scope: scope.value, occurrence: props.booking.occurrence })
+    Object.assign(body, { scope: scope.value, occurrence: props.booking?.occurrence })
   await problems.attempt(async () => {
     const trial = await tryHoldEdit(h.id, body)
     asking.value = {
@@ -61,8 +61,10 @@ const steps: Record<Schemas['HoldStep']['did'], string> = {
 
 <template>
   <section v-if="hold.data.value" class="actions" aria-label="What was entered">
-    <p v-if="booking.closure">A closure: it is no sale.</p>
-    <p v-if="booking.expires">It holds until <TimeAgo :at="booking.expires" />, and ends by itself then.</p>
+    <p v-if="hold.data.value.closure">A closure: it is no sale.</p>
+    <p v-if="hold.data.value.expires">
+      It holds until <TimeAgo :at="hold.data.value.expires" />, and ends by itself then.
+    </p>
     <p v-if="hold.data.value.original" :class="{ caution: hold.data.value.original.state !== 'same' }">
       {{ hold.data.value.original.says }}
     </p>
@@ -101,7 +103,7 @@ const steps: Record<Schemas['HoldStep']['did'], string> = {
       v-model="draft"
       :calendars="calendars.data.value ?? [calendar]"
       :hold="copying ? undefined : hold.data.value"
-      :occurrence="copying ? undefined : booking.occurrence"
+      :occurrence="copying ? undefined : booking?.occurrence"
       @done="emit('gone')"
     />
   </section>

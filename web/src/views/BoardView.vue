@@ -99,6 +99,7 @@ const names: Record<Scale, string> = { day: 'Days', week: 'Weeks', month: 'Month
         <el-button size="small" type="primary" @click="draft = draftOn(all[0] ?? everything[0]!, today)"
           >Enter a booking</el-button
         >
+        <router-link to="/holds" class="small">Entered by hand</router-link>
         <el-button size="small" @click="adding = true">Add a calendar</el-button>
       </span>
     </div>

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
 import type { Conflict, Schemas } from '@/data/api'
-import { useConflicts, useToday } from '@/data/queries'
+import { useConflicts, useReminderDone, useToday } from '@/data/queries'
 import { count, dayName, todayIn } from '@/logic/dates'
 import { useClock } from '@/logic/now'
 import { lengthWords, spanWords } from '@/logic/layout'
@@ -14,6 +14,7 @@ const now = useClock()
 const conflicts = useConflicts()
 const today = useToday()
 const page = computed(() => today.data.value)
+const done = useReminderDone()
 /** At midnight there is another today. */
 watch(
   () => page.value && todayIn(page.value.zone, now.value),
@@ -83,6 +84,21 @@ const failed = computed(() => today.error.value ?? conflicts.error.value)
         {{ count(dealt.length, 'more is', 'more are') }} being dealt with, by
         {{ [...new Set(dealt.map((c) => c.acknowledgedBy))].join(', ') }}.
       </p>
+    </section>
+
+    <section v-if="page.reminders.length > 0" class="answer caution" aria-label="Reminders">
+      <h2>{{ count(page.reminders.length, 'reminder is', 'reminders are') }} due.</h2>
+      <ul>
+        <li v-for="r in page.reminders.slice(0, most)" :key="`${r.id} ${r.booking}`">
+          <router-link :to="`/calendars/${r.calendar.id}`"
+            ><strong>{{ titleOf(r) }}</strong></router-link
+          >
+          on {{ r.calendar.name }}, {{ spanWords(r.start, r.end, r) }}
+          <span class="soft">({{ r.says }})</span>
+          <el-button size="small" text :aria-label="`Done: ${titleOf(r)}`" @click="done.mutate(r)">Done</el-button>
+        </li>
+        <li v-if="page.reminders.length > most">and {{ page.reminders.length - most }} more</li>
+      </ul>
     </section>
 
     <section v-if="page.forgotten.blocks > 0" class="answer caution" aria-label="Forgotten blocks">

@@ -1,0 +1,42 @@
+<script setup lang="ts">
+// How many reminders are due, at the link to the page that shows them; the browser tells of each, where it may.
+import { watch } from 'vue'
+import { useLocalStorage } from '@vueuse/core'
+import { useDueReminders } from '@/data/queries'
+import { spanWords } from '@/logic/layout'
+import { titleOf } from '@/logic/origin'
+import { keyOf, untold } from '@/logic/reminder'
+
+const due = useDueReminders()
+const told = useLocalStorage<string[]>('reminders told', [])
+watch(
+  () => due.data.value,
+  (all) => {
+    if (!all) return
+    const now = untold(all, told.value)
+    told.value = now.told
+    if (!('Notification' in window) || Notification.permission !== 'granted') return
+    for (const r of now.fresh) {
+      new Notification(titleOf(r), { body: `${r.calendar.name}, ${spanWords(r.start, r.end, r)}`, tag: keyOf(r) })
+    }
+  },
+)
+</script>
+
+<template>
+  <span v-if="due.data.value?.length" class="count">
+    {{ due.data.value.length }}<span class="visually-hidden"> due</span></span
+  >
+</template>
+
+<style scoped>
+.count {
+  margin-left: 0.35rem;
+  padding: 0 0.35rem;
+  border-radius: 0.7rem;
+  background: var(--caution);
+  color: var(--bar-ink);
+  font-size: var(--size-small);
+  font-weight: 600;
+}
+</style>
