@@ -3,6 +3,8 @@ package publish
 import (
 	"fmt"
 	"slices"
+	"strconv"
+	"strings"
 
 	"wharf/core/ical"
 	"wharf/core/recur"
@@ -26,8 +28,12 @@ func Merge(calendars []*ical.Component) (*ical.Component, []ical.Diagnostic) {
 	out.Add("PRODID", ProductID)
 	components := recur.Latest(m.components)
 	for _, tzid := range usedZones(nil, components) {
-		if z := m.zones[tzid].vtimezone; z != nil {
-			out.AddComponent(z)
+		z := m.zones[tzid]
+		if z.ours {
+			z.vtimezone = zone.Component(tzid, z.zone.Location(), firstYearOf(tzid, components)-1, lastYear)
+		}
+		if z.vtimezone != nil {
+			out.AddComponent(z.vtimezone)
 		}
 	}
 	for _, c := range components {
@@ -46,6 +52,7 @@ type merger struct {
 type explained struct {
 	vtimezone *ical.Component
 	zone      *zone.Zone
+	ours      bool // from the built-in data: in the end it is written for the years that are used
 }
 
 func (e explained) same(o explained) bool {
@@ -85,8 +92,29 @@ func (m *merger) add(cal *ical.Component) {
 	m.components = append(m.components, own...)
 }
 
-// The years that a VTIMEZONE of ours covers.
-const firstYear, lastYear = 1970, 2060
+// lastYear is the last of which a VTIMEZONE of ours has every change of the clock: rules that hold then have no
+// end, and some readers in use take none that has one.
+const lastYear = 2060
+
+// firstYearOf is the first year in which components have a time of a zone.
+func firstYearOf(tzid string, components []*ical.Component) int {
+	first := lastYear
+	for _, c := range components {
+		for i := range c.Len() {
+			p := c.At(i)
+			if p.Param("TZID") != tzid {
+				continue
+			}
+			for value := range strings.SplitSeq(p.Value, ",") {
+				if year, err := strconv.Atoi(value[:min(4, len(value))]); err == nil {
+					first = min(first, year)
+				}
+			}
+		}
+		first = min(first, firstYearOf(tzid, c.Components()))
+	}
+	return first
+}
 
 // zone takes up a zone that a calendar uses and returns its TZID in the merged one.
 func (m *merger) zone(tzid string, vtimezones []*ical.Component, table *zone.Table) string {
@@ -98,7 +126,7 @@ func (m *merger) zone(tzid string, vtimezones []*ical.Component, table *zone.Tab
 	if i := slices.IndexFunc(vtimezones, func(c *ical.Component) bool { return c.Text("TZID") == tzid }); i >= 0 {
 		e.vtimezone = vtimezones[i]
 	} else if e.zone != nil {
-		e.vtimezone = zone.Component(tzid, e.zone.Location(), firstYear, lastYear)
+		e.vtimezone, e.ours = zone.Component(tzid, e.zone.Location(), lastYear, lastYear), true
 	}
 	name := tzid
 	for n := 2; ; n++ {

@@ -75,6 +75,12 @@ func TestMerge(t *testing.T) {
 			has: []string{"TZID:Europe/Lisbon", "TZOFFSETTO:+0100"},
 		},
 		{
+			name: "an IANA zone is explained for the years that are used, of all calendars, and by rules without an end", zones: 1,
+			in: []*ical.Component{calendar(t, event("a", "DTSTART;TZID=Europe/Lisbon:20260703T090000", "RRULE:FREQ=DAILY")),
+				calendar(t, event("b", "DTSTART;TZID=Europe/Lisbon:20290703T090000", "EXDATE;TZID=Europe/Lisbon:20290704T090000,20240705T090000"))},
+			has: []string{"DTSTART:20230101T000000", "DTSTART:20230326T010000"}, hasNot: []string{"DTSTART:1970", "DTSTART:2022", "UNTIL"},
+		},
+		{
 			name: "a zone that nobody knows is named", remarks: 1,
 			in: []*ical.Component{calendar(t, event("a", "DTSTART;TZID=Odd:20260703T090000"))},
 		},
