@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"net/http"
+	"time"
 
 	"github.com/jedib0t/go-pretty/v6/table"
 	"github.com/urfave/cli/v3"
@@ -96,7 +97,11 @@ func (env *Env) pickedUp(p client.Publication) string {
 	if p.LastPickup == nil || p.LastPickupVersion == nil {
 		return "never came"
 	}
-	return fmt.Sprintf("version %d, %s", *p.LastPickupVersion, env.when(p.LastPickup))
+	text := fmt.Sprintf("version %d, %s", *p.LastPickupVersion, env.when(p.LastPickup))
+	if p.PickupState == client.Overdue {
+		text += ": overdue"
+	}
+	return text
 }
 
 func (env *Env) publicationShow(ctx context.Context, c *cli.Command, api *client.Client, ref string) error {
@@ -120,12 +125,30 @@ func (env *Env) publicationShow(ctx context.Context, c *cli.Command, api *client
 		fmt.Fprintf(env.Out, "%s never came for it: give it the link.\n", clean(p.Platform.Name))
 		return nil
 	}
+	fmt.Fprintln(env.Out, pickupWords(p))
 	rows := make([]table.Row, len(pickups))
 	for i, k := range pickups {
 		rows[i] = table.Row{k.Version, env.when(&k.First), env.when(&k.Last), k.Times, clean(k.Agent)}
 	}
 	printTable(env.Out, table.Row{"Version", "First picked up", "Last asked", "Times", "By"}, rows)
 	return nil
+}
+
+// pickupWords says how a recipient comes for its publication.
+func pickupWords(p client.Publication) string {
+	has := "It has the newest version."
+	if p.LastPickupVersion != nil && *p.LastPickupVersion != p.Version {
+		has = "It has not the newest version yet."
+	}
+	if p.UsualGap == nil || p.LongGap == nil {
+		return "It came once so far. " + has
+	}
+	gap := func(seconds int64) string { return (time.Duration(seconds) * time.Second).String() }
+	text := fmt.Sprintf("It usually comes every %s, and 95 times in 100 within %s. ", gap(*p.UsualGap), gap(*p.LongGap))
+	if p.PickupState == client.Overdue {
+		text += "It is overdue. "
+	}
+	return text + has
 }
 
 func publicationNamed(ctx context.Context, api *client.Client, ref string) (client.Publication, error) {

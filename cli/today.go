@@ -87,6 +87,9 @@ func (env *Env) printFeeds(page client.Today) {
 }
 
 func (env *Env) printMissing(page client.Today) {
+	for _, p := range page.Overdue {
+		fmt.Fprintf(env.Out, "%s is overdue: it came for %s every %s, and last %s.\n\n", clean(p.Platform.Name), clean(p.Name), time.Duration(p.Usual)*time.Second, env.when(&p.LastPickup))
+	}
 	missing := len(page.Bare) + len(page.Missing) + len(page.Unpicked)
 	if missing == 0 {
 		fmt.Fprint(env.Out, "Every platform is read, and gets back what the others sell.\n\n")

@@ -198,7 +198,7 @@ func startService(ctx context.Context, dir string, port int, dsn string) (*child
 	defer log.Close()
 	c.cmd = exec.Command(filepath.Join("bin", "wharf"), "serve")
 	c.cmd.Env = append(os.Environ(), "WHARF_LISTEN="+address, "WHARF_DATABASE="+dsn, "WHARF_KEY_FILE="+filepath.Join(dir, "service.key"),
-		"WHARF_LEAST_EVERY=5s", "WHARF_LEASE=40s", fmt.Sprintf("WHARF_ALLOW_PRIVATE=127.0.0.1/32:%d-%d,127.0.1.0/24:%d", port+1, port+len(scenario), port+crowdPort))
+		"WHARF_LEAST_EVERY=5s", "WHARF_OVERDUE_AFTER=2m", "WHARF_LEASE=40s", fmt.Sprintf("WHARF_ALLOW_PRIVATE=127.0.0.1/32:%d-%d,127.0.1.0/24:%d", port+1, port+len(scenario), port+crowdPort))
 	c.cmd.Stderr = log
 	c.cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGTERM} // Ctrl-C is for us; we stop it
 	out, err := c.cmd.StdoutPipe()

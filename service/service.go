@@ -59,6 +59,7 @@ type Config struct {
 	Guard        reading.Guard // how much of it stands until somebody looks
 	Echoes       echo.Rules    // by which reflections are judged
 	StopTimeout  time.Duration
+	OverdueAfter time.Duration // for which no recipient is overdue
 	QueryTimeout time.Duration // of one statement of the database
 	// RequestTimeout bounds how long a request of the API is worked on, and Lease beyond that
 	// one that reads a feed.
@@ -121,7 +122,7 @@ func Run(ctx context.Context, c Config) error {
 	handler, err := server.New(server.Config{
 		Store: s, Accounts: accounts, Refresher: refresher, Desk: changes, Shelf: held, Hub: hub, Console: web.Files(),
 		Log: c.Log, Now: c.Now, Registry: registry, PublicURL: public, AllowedHosts: c.AllowedHosts,
-		MaxStreams: c.MaxStreams, MaxFeedBytes: c.MaxFeedBytes, RequestTimeout: c.RequestTimeout, ReadingTimeout: c.Lease, QueryTimeout: c.QueryTimeout,
+		MaxStreams: c.MaxStreams, MaxFeedBytes: c.MaxFeedBytes, RequestTimeout: c.RequestTimeout, ReadingTimeout: c.Lease, QueryTimeout: c.QueryTimeout, OverdueAfter: c.OverdueAfter,
 		Proxies: proxies, Readers: c.Readers,
 	})
 	if err != nil {

@@ -534,6 +534,27 @@ func (e Outcome) Valid() bool {
 	}
 }
 
+// Defines values for PickupState.
+const (
+	NeverCame PickupState = "never_came"
+	OnTime    PickupState = "on_time"
+	Overdue   PickupState = "overdue"
+)
+
+// Valid indicates whether the value is a known member of the PickupState enum.
+func (e PickupState) Valid() bool {
+	switch e {
+	case NeverCame:
+		return true
+	case OnTime:
+		return true
+	case Overdue:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for ProblemCode.
 const (
 	ProblemCodeAlreadySetUp         ProblemCode = "already_set_up"
@@ -1645,6 +1666,17 @@ type Offer struct {
 // Outcome defines model for Outcome.
 type Outcome string
 
+// OverduePublication defines model for OverduePublication.
+type OverduePublication struct {
+	Id         int64     `json:"id"`
+	LastPickup time.Time `json:"lastPickup"`
+	Name       string    `json:"name"`
+	Platform   Named     `json:"platform"`
+
+	// Usual Seconds between two pickups as it was so far
+	Usual int64 `json:"usual"`
+}
+
 // Password defines model for Password.
 type Password = string
 
@@ -1665,6 +1697,9 @@ type Pickup struct {
 	Times   int64 `json:"times"`
 	Version int64 `json:"version"`
 }
+
+// PickupState overdue: no pickup for three times its usual gap, and for a time that the service sets
+type PickupState string
 
 // Platform defines model for Platform.
 type Platform struct {
@@ -1764,16 +1799,25 @@ type Publication struct {
 	Items             int        `json:"items"`
 	LastPickup        *time.Time `json:"lastPickup,omitempty"`
 	LastPickupVersion *int64     `json:"lastPickupVersion,omitempty"`
-	Name              string     `json:"name"`
-	Pickups           int64      `json:"pickups"`
-	Platform          Platform   `json:"platform"`
+
+	// LongGap The same of 95 in 100
+	LongGap *int64 `json:"longGap,omitempty"`
+	Name    string `json:"name"`
+
+	// PickupState overdue: no pickup for three times its usual gap, and for a time that the service sets
+	PickupState PickupState `json:"pickupState"`
+	Pickups     int64       `json:"pickups"`
+	Platform    Platform    `json:"platform"`
 
 	// Reader What its recipient's reader calls itself, where a person said so
 	Reader   *string `json:"reader,omitempty"`
 	Revision int64   `json:"revision"`
 
 	// Url The secret link to give to the recipient
-	Url       string     `json:"url"`
+	Url string `json:"url"`
+
+	// UsualGap Seconds between two pickups: half of them are no longer; left out until it came twice
+	UsualGap  *int64     `json:"usualGap,omitempty"`
 	Version   int64      `json:"version"`
 	VersionAt *time.Time `json:"versionAt,omitempty"`
 }
@@ -1991,6 +2035,9 @@ type Today struct {
 
 	// OldestReading The oldest of the feeds' last good readings; left out where there is none
 	OldestReading *time.Time `json:"oldestReading,omitempty"`
+
+	// Overdue Publications that are not picked up as usual
+	Overdue []OverduePublication `json:"overdue"`
 
 	// Reminders Those that are due
 	Reminders []Reminder `json:"reminders"`

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"time"
 
+	"wharf/core/exposure"
 	"wharf/core/hold"
 	"wharf/core/rules"
 	"wharf/service/combine"
@@ -335,7 +336,7 @@ type Unaware struct {
 	Platform int64
 	Given    bool          // there is a publication for it
 	Last     *time.Time    // pickup; nil: it never came
-	Usual    time.Duration // between its pickups; 0: not known
+	Gaps     exposure.Gaps // between its pickups
 }
 
 // othersCompared is how many bookings of a calendar the length of a hold is compared with.
@@ -403,7 +404,7 @@ func (d *Desk) asks(ctx context.Context, t *HoldTrial, calendar, without int64, 
 	t.Questions = h.Questions(k, others)
 	rows, err := d.Store.Awares(ctx, calendar)
 	for _, r := range rows {
-		t.Unaware = append(t.Unaware, Unaware{Platform: r.PlatformID, Given: r.PublicationID != 0, Last: r.LastAt, Usual: r.Gaps.Quantile(0.5)})
+		t.Unaware = append(t.Unaware, Unaware{Platform: r.PlatformID, Given: r.PublicationID != 0, Last: r.LastAt, Gaps: r.Gaps})
 	}
 	return err
 }

@@ -12,6 +12,7 @@ import (
 	openapi_types "github.com/oapi-codegen/runtime/types"
 
 	gen "wharf/api/server"
+	"wharf/core/exposure"
 	"wharf/core/hold"
 	"wharf/core/rules"
 	"wharf/core/span"
@@ -292,29 +293,28 @@ func (s *server) holdTrialJSON(ctx context.Context, calendar int64, t desk.HoldT
 	}
 	for i, u := range t.Unaware {
 		name := platforms[u.Platform].Name
-		out.Unaware[i] = gen.Unaware{Platform: gen.Named{Id: u.Platform, Name: name}, Usual: optional(int64(u.Usual / time.Second))}
-		out.Unaware[i].Says, out.Unaware[i].Late = awareSentence(name, u, s.Now(), begins)
+		out.Unaware[i] = gen.Unaware{Platform: gen.Named{Id: u.Platform, Name: name}, Usual: optional(int64(u.Gaps.Usual() / time.Second))}
+		out.Unaware[i].Says, out.Unaware[i].Late = awareSentence(name, u, s.OverdueAfter, s.Now(), begins)
 	}
 	out.Effects, err = s.effectsJSON(ctx, t.Effects)
 	return out, err
 }
 
 // awareSentence says when a platform will know, and whether that is too late.
-func awareSentence(name string, u desk.Unaware, now, begins time.Time) (says string, late bool) {
+func awareSentence(name string, u desk.Unaware, overdueAfter time.Duration, now, begins time.Time) (says string, late bool) {
+	usual := u.Gaps.Usual()
 	switch {
 	case !u.Given:
 		return fmt.Sprintf("%s is not given this calendar: it can sell the same until you block it there by hand.", name), true
 	case u.Last == nil:
 		return fmt.Sprintf("%s never came for this calendar: block it there by hand, and give it the link.", name), true
-	case u.Usual == 0:
+	case usual == 0:
 		return fmt.Sprintf("%s came for this calendar once so far: until it comes again it can sell the same.", name), now.Add(time.Hour).After(begins)
+	case exposure.StateOf(*u.Last, u.Gaps, overdueAfter, now) == exposure.Overdue:
+		return fmt.Sprintf("%s usually comes every %s and has not come for %s: block it there by hand.", name, roughly(usual), roughly(now.Sub(*u.Last))), true
 	}
-	overdue := now.Sub(*u.Last) > 3*u.Usual
-	if overdue {
-		return fmt.Sprintf("%s usually comes every %s and has not come for %s: block it there by hand.", name, roughly(u.Usual), roughly(now.Sub(*u.Last))), true
-	}
-	next := now.Add(u.Usual) // at the latest, if it comes as usual
-	return fmt.Sprintf("%s usually comes every %s: until then it can sell the same.", name, roughly(u.Usual)), next.After(begins)
+	next := now.Add(usual) // at the latest, if it comes as usual
+	return fmt.Sprintf("%s usually comes every %s: until then it can sell the same.", name, roughly(usual)), next.After(begins)
 }
 
 // roughly is a length of time in one unit.

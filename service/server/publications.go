@@ -3,8 +3,10 @@ package server
 import (
 	"context"
 	"slices"
+	"time"
 
 	gen "wharf/api/server"
+	"wharf/core/exposure"
 	"wharf/service/desk"
 	"wharf/service/store"
 )
@@ -82,7 +84,13 @@ func (s *server) publicationsJSON(ctx context.Context, rows []store.Publication)
 			return nil, err
 		}
 		n := counts[p.ID]
-		all[i] = gen.Publication{Id: p.ID, Name: p.Name, Revision: p.Revision, Calendar: p.CalendarID, Platform: platforms[p.PlatformID],
+		var last time.Time
+		if n.LastPickup != nil {
+			last = *n.LastPickup
+		}
+		all[i] = gen.Publication{PickupState: gen.PickupState(exposure.StateOf(last, n.Gaps, s.OverdueAfter, s.Now())),
+			UsualGap: optional(int64(n.Gaps.Usual() / time.Second)), LongGap: optional(int64(n.Gaps.Long() / time.Second)),
+			Id: p.ID, Name: p.Name, Revision: p.Revision, Calendar: p.CalendarID, Platform: platforms[p.PlatformID],
 			Url: s.PublicURL.JoinPath("p", link+".ics").String(), Version: p.Version, VersionAt: n.VersionAt, Items: n.Items,
 			Pickups: n.Pickups, LastPickup: n.LastPickup, LastPickupVersion: n.LastVersion, Reader: optional(p.Reader)}
 	}

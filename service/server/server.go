@@ -58,6 +58,7 @@ type Config struct {
 	// QueryTimeout bounds how long a request waits for the database to say who asks, so that
 	// all hear within seconds that it is away, however many they are.
 	QueryTimeout time.Duration
+	OverdueAfter time.Duration // for which no recipient of a publication is overdue
 }
 
 // server implements the operations of the contract.

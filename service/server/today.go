@@ -2,6 +2,7 @@ package server
 
 import (
 	"context"
+	"time"
 
 	gen "wharf/api/server"
 	"wharf/core/span"
@@ -11,7 +12,7 @@ import (
 
 // GetToday tells what needs a person now.
 func (s *server) GetToday(ctx context.Context, _ gen.GetTodayRequestObject) (gen.GetTodayResponseObject, error) {
-	page, err := today.Read(ctx, s.Store, s.Now())
+	page, err := today.Read(ctx, s.Store, s.OverdueAfter, s.Now())
 	if err != nil {
 		return nil, err
 	}
@@ -26,7 +27,7 @@ func (s *server) GetToday(ctx context.Context, _ gen.GetTodayRequestObject) (gen
 	calendars := namedOf(page.Calendars)
 	platform := func(id int64) gen.Named { return gen.Named{Id: id, Name: platforms[id].Name} }
 	out := gen.GetToday200JSONResponse{Zone: page.Zone, Date: page.Date.String(), Calendars: len(page.Calendars), Waiting: page.Waiting, Reminders: remindersJSON(page.Reminders, calendars), Feeds: len(page.Feeds), OldestReading: page.Oldest, Forgotten: lostTo(page.Forgotten, grainsOf(page.Calendars)),
-		Unfresh: []gen.UnfreshFeed{}, Stuck: []gen.StuckCalendar{}, Bare: []gen.Named{}, Missing: []gen.MissingDirection{}, Unpicked: []gen.UnpickedPublication{}, Copies: []gen.DifferingCopy{}, Days: []gen.MovementDay{}}
+		Unfresh: []gen.UnfreshFeed{}, Stuck: []gen.StuckCalendar{}, Bare: []gen.Named{}, Missing: []gen.MissingDirection{}, Unpicked: []gen.UnpickedPublication{}, Overdue: []gen.OverduePublication{}, Copies: []gen.DifferingCopy{}, Days: []gen.MovementDay{}}
 	for _, f := range page.Unfresh {
 		out.Unfresh = append(out.Unfresh, gen.UnfreshFeed{Id: f.ID, Name: f.Name, Unfresh: *unfresh[f.ID]})
 	}
@@ -43,6 +44,9 @@ func (s *server) GetToday(ctx context.Context, _ gen.GetTodayRequestObject) (gen
 	}
 	for _, p := range page.Unpicked {
 		out.Unpicked = append(out.Unpicked, gen.UnpickedPublication{Id: p.ID, Name: p.Name, Platform: platform(p.PlatformID)})
+	}
+	for _, p := range page.Overdue {
+		out.Overdue = append(out.Overdue, gen.OverduePublication{Id: p.ID, Name: p.Name, Platform: platform(p.PlatformID), LastPickup: *p.LastAt, Usual: int64(p.Gaps.Usual() / time.Second)})
 	}
 	names := map[int64]string{}
 	for _, f := range page.Feeds {

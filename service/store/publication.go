@@ -12,6 +12,7 @@ import (
 	"gorm.io/gorm/clause"
 
 	"wharf/core/carried"
+	"wharf/core/exposure"
 	"wharf/core/span"
 )
 
@@ -292,6 +293,7 @@ type PublicationCounts struct {
 	Pickups       int64
 	LastPickup    *time.Time
 	LastVersion   *int64
+	Gaps          exposure.Gaps `gorm:"serializer:json"`
 }
 
 // CountPublications returns the counts of publications, by their IDs.
@@ -300,6 +302,7 @@ func (s *Store) CountPublications(ctx context.Context, ids ...int64) (map[int64]
 		return s.db.WithContext(ctx).Raw(`SELECT p.id AS publication_id, v.at AS version_at,
 		(SELECT COUNT(*) FROM carried c WHERE c.publication_id = p.id AND c.to_version = 0) AS items,
 		COALESCE((SELECT SUM(times) FROM pickups k WHERE k.publication_id = p.id), 0) AS pickups,
+		COALESCE((SELECT gaps FROM pickup_gaps g WHERE g.publication_id = p.id), '{}') AS gaps,
 		(SELECT MAX(last_at) FROM pickups k WHERE k.publication_id = p.id) AS last_pickup,
 		(SELECT version FROM pickups k WHERE k.publication_id = p.id ORDER BY last_at DESC, version DESC LIMIT 1) AS last_version
 		FROM publications p LEFT JOIN versions v ON v.publication_id = p.id AND v.version = p.version WHERE p.id IN ?`, some)

@@ -5,7 +5,9 @@ import (
 	"context"
 	"slices"
 	"strings"
+	"time"
 
+	"wharf/core/exposure"
 	"wharf/core/judge"
 	"wharf/core/span"
 )
@@ -28,17 +30,18 @@ func (s *Store) Incomings(ctx context.Context) ([]Incoming, error) {
 		JOIN feeds f ON f.id = l.feed_id WHERE f.removed_at IS NULL GROUP BY l.calendar_id, f.platform_id`))
 }
 
-// Outgoing is a publication, and whether anybody came for it.
+// Outgoing is a publication, and how it was picked up.
 type Outgoing struct {
 	ID, CalendarID, PlatformID int64
 	Name                       string
-	Picked                     bool
+	LastAt                     *time.Time
+	Gaps                       exposure.Gaps `gorm:"serializer:json"`
 }
 
 // Outgoings lists the publications by name.
 func (s *Store) Outgoings(ctx context.Context) ([]Outgoing, error) {
-	return many[Outgoing](s.db.WithContext(ctx).Raw(`SELECT id, calendar_id, platform_id, name, EXISTS (SELECT 1 FROM pickups k WHERE k.publication_id = p.id) AS picked
-		FROM publications p WHERE removed_at IS NULL ORDER BY name`))
+	return many[Outgoing](s.db.WithContext(ctx).Raw(`SELECT p.id, p.calendar_id, p.platform_id, p.name, g.last_at, COALESCE(g.gaps, '{}') AS gaps
+		FROM publications p LEFT JOIN pickup_gaps g ON g.publication_id = p.id WHERE p.removed_at IS NULL ORDER BY p.name`))
 }
 
 // Bounded lists, by start, the current bookings that begin or end within the span given for their calendar, its end

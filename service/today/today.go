@@ -10,6 +10,7 @@ import (
 
 	"golang.org/x/sync/errgroup"
 
+	"wharf/core/exposure"
 	"wharf/core/span"
 	"wharf/core/zone"
 	"wharf/service/refresh"
@@ -27,6 +28,7 @@ type Page struct {
 	Bare      []store.Calendar
 	Missing   []Direction
 	Unpicked  []store.Outgoing // that nobody ever came for
+	Overdue   []store.Outgoing // that are not picked up as usual
 	Forgotten []store.Booking  // blocks of what is gone
 	Copies    []Copy           // that are not as their originals any more
 	Waiting   int              // entries that somebody is to look at
@@ -68,8 +70,8 @@ type Movement struct {
 	Zone  string
 }
 
-// Read tells how things stand at a moment.
-func Read(ctx context.Context, db *store.Store, now time.Time) (*Page, error) {
+// Read tells how things stand at a moment. No recipient is overdue for the time overdueAfter.
+func Read(ctx context.Context, db *store.Store, overdueAfter time.Duration, now time.Time) (*Page, error) {
 	p := &Page{Zone: "UTC"}
 	var err error
 	if p.Calendars, err = db.Calendars(ctx); err != nil {
@@ -85,7 +87,7 @@ func Read(ctx context.Context, db *store.Store, now time.Time) (*Page, error) {
 	// Side by side: each writes fields of its own, and a page is waiting.
 	all, ctx := errgroup.WithContext(ctx)
 	all.Go(func() error { return p.readFeeds(ctx, db, now) })
-	all.Go(func() error { return p.readDirections(ctx, db) })
+	all.Go(func() error { return p.readDirections(ctx, db, overdueAfter, now) })
 	all.Go(func() error { return p.readMovements(ctx, db) })
 	all.Go(func() (err error) {
 		p.Forgotten, err = Forgotten(ctx, db, p.Calendars, now)
@@ -155,7 +157,7 @@ func PointsOf(calendars []store.Calendar, now time.Time) func(calendar int64) (i
 	return func(calendar int64) (int64, bool) { at, known := points[calendar]; return at, known }
 }
 
-func (p *Page) readDirections(ctx context.Context, db *store.Store) error {
+func (p *Page) readDirections(ctx context.Context, db *store.Store, overdueAfter time.Duration, now time.Time) error {
 	in, err := db.Incomings(ctx)
 	if err != nil {
 		return err
@@ -175,8 +177,15 @@ func (p *Page) readDirections(ctx context.Context, db *store.Store) error {
 		}
 	}
 	for _, o := range out {
-		if !o.Picked {
+		var last time.Time
+		if o.LastAt != nil {
+			last = *o.LastAt
+		}
+		switch exposure.StateOf(last, o.Gaps, overdueAfter, now) {
+		case exposure.NeverCame:
 			p.Unpicked = append(p.Unpicked, o)
+		case exposure.Overdue:
+			p.Overdue = append(p.Overdue, o)
 		}
 	}
 	return nil

@@ -1095,6 +1095,8 @@ export interface components {
             missing: components["schemas"]["MissingDirection"][];
             /** @description Publications that nobody ever came for */
             unpicked: components["schemas"]["UnpickedPublication"][];
+            /** @description Publications that are not picked up as usual */
+            overdue: components["schemas"]["OverduePublication"][];
             forgotten: components["schemas"]["LostTime"];
             /** @description Entries of reviewed links that nobody has looked at yet */
             waiting: number;
@@ -1125,6 +1127,24 @@ export interface components {
              * @enum {string}
              */
             way: "in" | "out";
+        };
+        /**
+         * @description overdue: no pickup for three times its usual gap, and for a time that the service sets
+         * @enum {string}
+         */
+        PickupState: "never_came" | "on_time" | "overdue";
+        OverduePublication: {
+            /** Format: int64 */
+            id: number;
+            name: string;
+            platform: components["schemas"]["Named"];
+            /** Format: date-time */
+            lastPickup: string;
+            /**
+             * Format: int64
+             * @description Seconds between two pickups as it was so far
+             */
+            usual: number;
         };
         UnpickedPublication: {
             /** Format: int64 */
@@ -2145,6 +2165,17 @@ export interface components {
             lastPickup?: string;
             /** Format: int64 */
             lastPickupVersion?: number;
+            pickupState: components["schemas"]["PickupState"];
+            /**
+             * Format: int64
+             * @description Seconds between two pickups: half of them are no longer; left out until it came twice
+             */
+            usualGap?: number;
+            /**
+             * Format: int64
+             * @description The same of 95 in 100
+             */
+            longGap?: number;
             /** @description What its recipient's reader calls itself, where a person said so */
             reader?: string;
         };
@@ -4091,6 +4122,7 @@ type ReadonlyArray<T> = [
 export const problemCodeValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["ProblemCode"]> = ["unreadable", "wrong_value", "not_found", "method_not_allowed", "too_large", "being_read", "not_logged_in", "refused", "already_set_up", "no_room", "database_away", "internal", "stale_revision", "nothing_to_acknowledge", "too_many_pages", "would_lose", "unknown_host", "foreign_site", "local_only", "too_many_attempts", "taken", "in_use", "locked", "answered", "over", "uploaded"];
 export const loginKindValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Login"]["kind"]> = ["browser", "token"];
 export const missingDirectionWayValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["MissingDirection"]["way"]> = ["in", "out"];
+export const pickupStateValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["PickupState"]> = ["never_came", "on_time", "overdue"];
 export const habitNameValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["HabitName"]> = ["reflects", "keeps_uids", "delay", "rate", "form", "way"];
 export const answerKindValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["AnswerKind"]> = ["own", "reflected"];
 export const heldWhyValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Held"]["why"]> = ["lost", "beyond", "kept"];

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest'
-import { addDays, addMonths, daysBetween, distance, monday, todayIn, wallClock, weekday } from './dates'
+import { addDays, addMonths, daysBetween, distance, gapWords, monday, todayIn, wallClock, weekday } from './dates'
 
 describe('dates', () => {
   it('count over months, years and changes of the clock', () => {
@@ -32,4 +32,13 @@ describe('dates', () => {
   ])('%s is %s', (at, words) => {
     expect(distance(at, new Date('2026-07-01T12:00:00Z'))).toBe(words)
   })
+})
+
+it.each([
+  [15, '15 s'],
+  [900, '15 min'],
+  [10_800, '3 h'],
+  [259_200, '3 days'],
+])('%i seconds are %s', (seconds, words) => {
+  expect(gapWords(seconds)).toBe(words)
 })

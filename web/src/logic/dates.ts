@@ -55,3 +55,11 @@ export function distance(instant: string, now: Date): string {
 }
 
 export const count = (n: number, one: string, many: string): string => `${n} ${n === 1 ? one : many}`
+
+/** A length of time in seconds, in one unit. */
+export function gapWords(seconds: number): string {
+  if (seconds < 120) return `${Math.round(seconds)} s`
+  if (seconds < 7200) return `${Math.round(seconds / 60)} min`
+  if (seconds < 172_800) return `${Math.round(seconds / 3600)} h`
+  return `${Math.round(seconds / 86_400)} days`
+}

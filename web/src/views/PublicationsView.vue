@@ -11,7 +11,7 @@ import {
   usePublications,
   useToday,
 } from '@/data/queries'
-import { count } from '@/logic/dates'
+import { count, gapWords } from '@/logic/dates'
 import { useProblems } from '@/logic/form'
 import { hasWords, useMore } from '@/logic/more'
 import { useRemoval } from '@/logic/removal'
@@ -115,6 +115,11 @@ async function copyLink(p: Publication) {
           >, but version {{ p.lastPickupVersion }}</template
         >
         {{ ' ' }}<span class="soft small">{{ count(p.pickups, 'time', 'times') }}</span>
+        <span v-if="p.pickupState === 'overdue' && p.usualGap" class="behind">
+          Overdue: it usually comes every {{ gapWords(p.usualGap) }}.</span
+        ><span v-else-if="p.usualGap && p.longGap" class="soft small">
+          · every {{ gapWords(p.usualGap) }}, 95 of 100 within {{ gapWords(p.longGap) }}</span
+        >
       </p>
       <p v-else class="behind">Never picked up: paste the link into {{ p.platform.name }}.</p>
       <div class="act">

@@ -2,7 +2,7 @@
 import { computed, ref, watch } from 'vue'
 import type { Conflict, Schemas } from '@/data/api'
 import { useConflicts, useReminderDone, useToday } from '@/data/queries'
-import { count, dayName, todayIn } from '@/logic/dates'
+import { count, dayName, gapWords, todayIn } from '@/logic/dates'
 import { useClock } from '@/logic/now'
 import { lengthWords, spanWords } from '@/logic/layout'
 import { endWord, headingOf, questionsOf, startWord, takenWords, type Question } from '@/logic/today'
@@ -171,6 +171,26 @@ const failed = computed(() => today.error.value ?? conflicts.error.value)
       <p v-else-if="page.oldestReading" class="soft">
         The oldest good reading was <TimeAgo :at="page.oldestReading" />.
       </p>
+    </section>
+
+    <section v-if="page.overdue.length > 0" class="answer caution" aria-label="Overdue">
+      <h2>
+        <router-link to="/publications"
+          >{{ count(page.overdue.length, 'recipient is', 'recipients are') }} overdue.</router-link
+        >
+      </h2>
+      <ul>
+        <li v-for="p in page.overdue.slice(0, most)" :key="p.id">
+          <router-link :to="{ path: '/publications', hash: `#p${p.id}` }"
+            ><strong>{{ p.platform.name }}</strong></router-link
+          >
+          came for {{ p.name }} every {{ gapWords(p.usual) }}, and last <TimeAgo :at="p.lastPickup" />. It can sell what
+          was taken since.
+        </li>
+        <li v-if="page.overdue.length > most">
+          <router-link to="/publications">and {{ page.overdue.length - most }} more</router-link>
+        </li>
+      </ul>
     </section>
 
     <section :class="['answer', gaps > 0 ? 'caution' : 'calm']" aria-label="Directions">
