@@ -39,7 +39,8 @@ func (w *world) enter(s *sale) {
 // held are the holds that stand, as they are judged, with the truth.
 func (w *world) held() (all []known) {
 	w.holds = slices.DeleteFunc(w.holds, func(h hold) bool {
-		return h.booking.Span.End <= w.today()-30 || !h.sale.stands() && h.booking.Expires.IsZero()
+		taken := !h.sale.stands() && (h.booking.Expires.IsZero() || w.now.Before(h.booking.Expires)) // by hand, else it ends by itself
+		return h.booking.Span.End <= w.today()-30 || taken
 	})
 	for _, h := range w.holds {
 		w.minted[h.booking.Minted] = []*sale{h.sale}

@@ -340,7 +340,7 @@ func (m *matcher) verdictOn(f found, besides bool) Verdict {
 	if !to.IsZero() {
 		v.Evidence.Dropped = to.Unix()
 	}
-	v.Evidence.Against = m.against(e, from, to, first.mirrored != 0)
+	v.Evidence.Against = m.against(e, f.way, from, to, first.mirrored != 0)
 	v.Evidence.Kind, v.Evidence.Chance = m.speaking(f.entry, first, knew, besides)
 	return m.weighed(v, f, live)
 }
@@ -398,7 +398,9 @@ func (m *matcher) weighed(v Verdict, f found, live bool) Verdict {
 func (m *matcher) tellsApart() bool { return len(m.learnt.blockForms) > 0 }
 
 // against is what speaks for an own sale, "" for nothing.
-func (m *matcher) against(e Entry, from, to time.Time, mirrored bool) Reason {
+func (m *matcher) against(e Entry, way Way, from, to time.Time, mirrored bool) Reason {
+	tells := m.learnt.blockForms[e.Form] && !m.learnt.ways[WithOwn] && way != Joined // who joins may join its own
+
 	switch {
 	case mirrored && e.Stand.NotBefore.IsZero() && !m.tellsApart(): // a person said where it comes from
 		return ""
@@ -408,7 +410,7 @@ func (m *matcher) against(e Entry, from, to time.Time, mirrored bool) Reason {
 		return OtherUID
 	case !e.Created.IsZero() && e.Created.Before(from.Add(-m.rules.Skew)) && !mirrored:
 		return MadeBefore
-	case !to.IsZero() && !to.After(e.Stand.SeenBy) && !e.Stand.NotBefore.IsZero() && !(m.learnt.blockForms[e.Form] && !m.learnt.ways[WithOwn]):
+	case !to.IsZero() && !to.After(e.Stand.SeenBy) && !e.Stand.NotBefore.IsZero() && !tells:
 		return DroppedMeanwhile
 	case m.held.mixed && !mirrored:
 		return ReadersMixed
