@@ -55,22 +55,27 @@ func anyOf(c *cli.Command, flags ...string) error {
 
 // remove removes a thing. What would be lost by it is said first, and asked about.
 func (env *Env) remove(c *cli.Command, what string, call func(confirm *string) (*http.Response, error)) error {
-	_, err := client.Decode[struct{}](call(nil))
+	if _, err := confirmed[struct{}](env, c, "Remove "+clean(what)+" all the same?", "nothing was removed: answer y, or give --yes, if "+clean(what)+" is to go all the same", call); err != nil {
+		return err
+	}
+	fmt.Fprintf(env.Out, "Removed %s.\n", clean(what))
+	return nil
+}
+
+// confirmed makes a call, once more with what confirms it where something is lost by it and a person agrees.
+func confirmed[T any](env *Env, c *cli.Command, question, refused string, call func(confirm *string) (*http.Response, error)) (T, error) {
+	v, err := client.Decode[T](call(nil))
 	var loss *client.ProblemError
 	if errors.As(err, &loss) && loss.Confirm != nil && loss.Loses != nil {
 		for _, sentence := range *loss.Loses {
 			fmt.Fprintln(env.Err, clean(sentence))
 		}
-		if !c.Bool("yes") && !env.agrees("Remove "+clean(what)+" all the same?") {
-			return fmt.Errorf("nothing was removed: answer y, or give --yes, if %s is to go all the same", clean(what))
+		if !c.Bool("yes") && !env.agrees(question) {
+			return v, errors.New(refused)
 		}
-		_, err = client.Decode[struct{}](call(loss.Confirm))
+		return client.Decode[T](call(loss.Confirm))
 	}
-	if err != nil {
-		return err
-	}
-	fmt.Fprintf(env.Out, "Removed %s.\n", clean(what))
-	return nil
+	return v, err
 }
 
 // agrees asks a question; no answer is no.

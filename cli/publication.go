@@ -49,6 +49,11 @@ func (env *Env) publicationCommand() *cli.Command {
 				Action: env.onOne(env.publicationEdit),
 			},
 			{
+				Name: "renew", Usage: "make a new link for a publication; the old one is revoked", ArgsUsage: "PUBLICATION", Flags: []cli.Flag{yesFlag, jsonFlag},
+				Description: "For a link that came into the wrong hands. What its recipient loses until it has the new one is said first.\nExample: wharf publication renew \"Ketch, for the office\" --yes",
+				Action:      env.onOne(env.publicationRenew),
+			},
+			{
 				Name: "remove", Usage: "revoke the link of a publication", ArgsUsage: "PUBLICATION", Flags: []cli.Flag{yesFlag},
 				Description: "Example: wharf publication remove \"Ketch, for the office\" --yes",
 				Action:      env.onOne(env.publicationRemove),
@@ -172,6 +177,25 @@ func (env *Env) publicationEdit(ctx context.Context, c *cli.Command, api *client
 		return err
 	}
 	return printChanged(env, c, p.Name, p.Revision, p)
+}
+
+func (env *Env) publicationRenew(ctx context.Context, c *cli.Command, api *client.Client, ref string) error {
+	p, err := publicationNamed(ctx, api, ref)
+	if err != nil {
+		return err
+	}
+	p, err = confirmed[client.Publication](env, c, "Make a new link for "+clean(p.Name)+" all the same?", "nothing was changed: answer y, or give --yes, if there is to be a new link",
+		func(confirm *string) (*http.Response, error) {
+			return api.RenewLink(ctx, p.Id, &client.RenewLinkParams{Confirm: confirm})
+		})
+	if err != nil {
+		return err
+	}
+	if c.Bool("json") {
+		return printJSON(env.Out, []client.Publication{p})
+	}
+	fmt.Fprintf(env.Out, "The old link is revoked. Have %s import this one, and tell nobody else:\n%s\n", clean(p.Platform.Name), p.Url)
+	return nil
 }
 
 func (env *Env) publicationRemove(ctx context.Context, c *cli.Command, api *client.Client, ref string) error {

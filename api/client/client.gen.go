@@ -2393,6 +2393,12 @@ type RemovePublicationParams struct {
 	Confirm *Confirm `form:"confirm,omitempty" json:"confirm,omitempty"`
 }
 
+// RenewLinkParams defines parameters for RenewLink.
+type RenewLinkParams struct {
+	// Confirm The `confirm` of the problem that said what would be lost
+	Confirm *Confirm `form:"confirm,omitempty" json:"confirm,omitempty"`
+}
+
 // ListRemindersParams defines parameters for ListReminders.
 type ListRemindersParams struct {
 	// Booking Only those of this booking
@@ -3132,6 +3138,13 @@ type ClientInterface interface {
 	//
 	// Corresponds with PATCH /publications/{id} (the `EditPublication` operationId).
 	EditPublication(ctx context.Context, id Id, body EditPublicationJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// RenewLink Make a new link for a publication
+	//
+	// Its old link answers 410 from then on. What its recipient would lose until it has the new one is told first, with a problem 409 that has `loses` and `confirm`; the call with that `confirm` does it.
+	//
+	// Corresponds with POST /publications/{id}/link (the `RenewLink` operationId).
+	RenewLink(ctx context.Context, id Id, params *RenewLinkParams, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListPickups List who picked up which version when
 	//
@@ -4656,6 +4669,23 @@ func (c *Client) EditPublicationWithBody(ctx context.Context, id Id, contentType
 // Corresponds with PATCH /publications/{id} (the `EditPublication` operationId).
 func (c *Client) EditPublication(ctx context.Context, id Id, body EditPublicationJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewEditPublicationRequest(c.Server, id, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// RenewLink Make a new link for a publication
+//
+// Its old link answers 410 from then on. What its recipient would lose until it has the new one is told first, with a problem 409 that has `loses` and `confirm`; the call with that `confirm` does it.
+//
+// Corresponds with POST /publications/{id}/link (the `RenewLink` operationId).
+func (c *Client) RenewLink(ctx context.Context, id Id, params *RenewLinkParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewRenewLinkRequest(c.Server, id, params)
 	if err != nil {
 		return nil, err
 	}
@@ -8072,6 +8102,67 @@ func NewEditPublicationRequestWithBody(server string, id Id, contentType string,
 	return req, nil
 }
 
+// NewRenewLinkRequest constructs an http.Request for the RenewLink method
+func NewRenewLinkRequest(server string, id Id, params *RenewLinkParams) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/publications/%s/link", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	if params != nil {
+		// queryValues collects non-styled parameters (passthrough, JSON)
+		// that are safe to round-trip through url.Values.Encode().
+		queryValues := queryURL.Query()
+		// rawQueryFragments collects pre-encoded query fragments from
+		// styled parameters, preserving literal commas as delimiters
+		// per the OpenAPI spec (e.g. "color=blue,black,brown").
+		var rawQueryFragments []string
+
+		if params.Confirm != nil {
+
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "confirm", *params.Confirm, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: ""}); err != nil {
+				return nil, err
+			} else {
+				for _, qp := range strings.Split(queryFrag, "&") {
+					rawQueryFragments = append(rawQueryFragments, qp)
+				}
+			}
+
+		}
+
+		if encoded := queryValues.Encode(); encoded != "" {
+			rawQueryFragments = append(rawQueryFragments, encoded)
+		}
+		queryURL.RawQuery = strings.Join(rawQueryFragments, "&")
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewListPickupsRequest constructs an http.Request for the ListPickups method
 func NewListPickupsRequest(server string, id Id) (*http.Request, error) {
 	var err error
@@ -9324,6 +9415,15 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with PATCH /publications/{id} (the `EditPublication` operationId).
 	EditPublicationWithResponse(ctx context.Context, id Id, body EditPublicationJSONRequestBody, reqEditors ...RequestEditorFn) (*EditPublicationResponse, error)
+
+	// RenewLinkWithResponse Make a new link for a publication
+	//
+	// Its old link answers 410 from then on. What its recipient would lose until it has the new one is told first, with a problem 409 that has `loses` and `confirm`; the call with that `confirm` does it.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /publications/{id}/link (the `RenewLink` operationId).
+	RenewLinkWithResponse(ctx context.Context, id Id, params *RenewLinkParams, reqEditors ...RequestEditorFn) (*RenewLinkResponse, error)
 
 	// ListPickupsWithResponse List who picked up which version when
 	//
@@ -12665,6 +12765,61 @@ func (r EditPublicationResponse) ContentType() string {
 	return ""
 }
 
+// RenewLinkResponseDefaultHeaders the declared response headers of an HTTP default response for RenewLink
+type RenewLinkResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type RenewLinkResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Publication
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *RenewLinkResponseDefaultHeaders
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r RenewLinkResponse) GetJSON200() *Publication {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r RenewLinkResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r RenewLinkResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r RenewLinkResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r RenewLinkResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r RenewLinkResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 // ListPickupsResponseDefaultHeaders the declared response headers of an HTTP default response for ListPickups
 type ListPickupsResponseDefaultHeaders struct {
 	RetryAfter *int
@@ -14599,6 +14754,21 @@ func (c *ClientWithResponses) EditPublicationWithResponse(ctx context.Context, i
 		return nil, err
 	}
 	return ParseEditPublicationResponse(rsp)
+}
+
+// RenewLinkWithResponse Make a new link for a publication
+//
+// Its old link answers 410 from then on. What its recipient would lose until it has the new one is told first, with a problem 409 that has `loses` and `confirm`; the call with that `confirm` does it.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /publications/{id}/link (the `RenewLink` operationId).
+func (c *ClientWithResponses) RenewLinkWithResponse(ctx context.Context, id Id, params *RenewLinkParams, reqEditors ...RequestEditorFn) (*RenewLinkResponse, error) {
+	rsp, err := c.RenewLink(ctx, id, params, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseRenewLinkResponse(rsp)
 }
 
 // ListPickupsWithResponse List who picked up which version when
@@ -17585,6 +17755,52 @@ func ParseEditPublicationResponse(rsp *http.Response) (*EditPublicationResponse,
 	switch {
 	case true:
 		var headers EditPublicationResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
+// ParseRenewLinkResponse parses an HTTP response from a RenewLinkWithResponse call
+func ParseRenewLinkResponse(rsp *http.Response) (*RenewLinkResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &RenewLinkResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Publication
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers RenewLinkResponseDefaultHeaders
 		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
 			var value int
 			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {

@@ -2393,6 +2393,12 @@ type RemovePublicationParams struct {
 	Confirm *Confirm `form:"confirm,omitempty" json:"confirm,omitempty"`
 }
 
+// RenewLinkParams defines parameters for RenewLink.
+type RenewLinkParams struct {
+	// Confirm The `confirm` of the problem that said what would be lost
+	Confirm *Confirm `form:"confirm,omitempty" json:"confirm,omitempty"`
+}
+
 // ListRemindersParams defines parameters for ListReminders.
 type ListRemindersParams struct {
 	// Booking Only those of this booking
@@ -2677,6 +2683,9 @@ type ServerInterface interface {
 	// EditPublication Rename a publication
 	// (PATCH /publications/{id})
 	EditPublication(c *gin.Context, id Id)
+	// RenewLink Make a new link for a publication
+	// (POST /publications/{id}/link)
+	RenewLink(c *gin.Context, id Id, params RenewLinkParams)
 	// ListPickups List who picked up which version when
 	// (GET /publications/{id}/pickups)
 	ListPickups(c *gin.Context, id Id)
@@ -4450,6 +4459,42 @@ func (siw *ServerInterfaceWrapper) EditPublication(c *gin.Context) {
 	siw.Handler.EditPublication(c, id)
 }
 
+// RenewLink operation middleware
+func (siw *ServerInterfaceWrapper) RenewLink(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params RenewLinkParams
+
+	// ------------- Optional query parameter "confirm" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "confirm", c.Request.URL.Query(), &params.Confirm, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter confirm: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.RenewLink(c, id, params)
+}
+
 // ListPickups operation middleware
 func (siw *ServerInterfaceWrapper) ListPickups(c *gin.Context) {
 
@@ -4815,6 +4860,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.DELETE(options.BaseURL+"/publications/:id", wrapper.RemovePublication)
 	router.GET(options.BaseURL+"/publications/:id", wrapper.GetPublication)
 	router.PATCH(options.BaseURL+"/publications/:id", wrapper.EditPublication)
+	router.POST(options.BaseURL+"/publications/:id/link", wrapper.RenewLink)
 	router.GET(options.BaseURL+"/publications/:id/pickups", wrapper.ListPickups)
 	router.GET(options.BaseURL+"/changes", wrapper.StreamChanges)
 }
@@ -7423,6 +7469,50 @@ func (response EditPublicationdefaultApplicationProblemPlusJSONResponse) VisitEd
 	return err
 }
 
+type RenewLinkRequestObject struct {
+	Id     Id `json:"id"`
+	Params RenewLinkParams
+}
+
+type RenewLinkResponseObject interface {
+	VisitRenewLinkResponse(w http.ResponseWriter) error
+}
+
+type RenewLink200JSONResponse Publication
+
+func (response RenewLink200JSONResponse) VisitRenewLinkResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RenewLinkdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response RenewLinkdefaultApplicationProblemPlusJSONResponse) VisitRenewLinkResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListPickupsRequestObject struct {
 	Id Id `json:"id"`
 }
@@ -8245,6 +8335,9 @@ type StrictServerInterface interface {
 	// EditPublication Rename a publication
 	// (PATCH /publications/{id})
 	EditPublication(ctx context.Context, request EditPublicationRequestObject) (EditPublicationResponseObject, error)
+	// RenewLink Make a new link for a publication
+	// (POST /publications/{id}/link)
+	RenewLink(ctx context.Context, request RenewLinkRequestObject) (RenewLinkResponseObject, error)
 	// ListPickups List who picked up which version when
 	// (GET /publications/{id}/pickups)
 	ListPickups(ctx context.Context, request ListPickupsRequestObject) (ListPickupsResponseObject, error)
@@ -10277,6 +10370,33 @@ func (sh *strictHandler) EditPublication(ctx *gin.Context, id Id) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(EditPublicationResponseObject); ok {
 		if err := validResponse.VisitEditPublicationResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// RenewLink operation middleware
+func (sh *strictHandler) RenewLink(ctx *gin.Context, id Id, params RenewLinkParams) {
+	var request RenewLinkRequestObject
+
+	request.Id = id
+	request.Params = params
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RenewLink(ctx, request.(RenewLinkRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RenewLink")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(RenewLinkResponseObject); ok {
+		if err := validResponse.VisitRenewLinkResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

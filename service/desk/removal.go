@@ -11,6 +11,7 @@ import (
 	"wharf/core/span"
 	"wharf/core/zone"
 	"wharf/service/combine"
+	"wharf/service/secret"
 	"wharf/service/store"
 )
 
@@ -278,6 +279,26 @@ func (d *Desk) RemoveCalendar(ctx context.Context, id int64, confirm string) err
 
 // RemovePublication revokes the link of a publication.
 func (d *Desk) RemovePublication(ctx context.Context, id int64, confirm string) error {
+	return d.withoutLink(ctx, id, confirm, func(tx *store.Tx, row store.Publication) error { return tx.RemovePublication(row, d.Now()) })
+}
+
+// RenewLink makes a new link for a publication and revokes the one that it has.
+func (d *Desk) RenewLink(ctx context.Context, account string, id int64, confirm string) error {
+	link := secret.New()
+	return d.withoutLink(ctx, id, confirm, func(tx *store.Tx, row store.Publication) error {
+		e := d.editing(By{Account: account, Seen: row.Revision}, store.TopicPublication, id, 0)
+		e.begin(row.Revision)
+		was, now := "one", "another" // neither is written down
+		set(e, "link", &was, &now)
+		old := row.SecretHash
+		row.SecretHash, row.SecretCipher = secret.Hash(link), d.Box.Seal(secretPlace, link)
+		return errors.Join(e.save(tx, &row.Revision), tx.RenewLink(row, old, d.Now()))
+	})
+}
+
+// withoutLink does something by which the present link of a publication ends, once it was confirmed what its recipient
+// loses by that.
+func (d *Desk) withoutLink(ctx context.Context, id int64, confirm string, do func(*store.Tx, store.Publication) error) error {
 	row, err := d.Store.Publication(ctx, id)
 	if err != nil {
 		return err
@@ -302,7 +323,7 @@ func (d *Desk) RemovePublication(ctx context.Context, id int64, confirm string) 
 		if err != nil {
 			return err
 		}
-		return tx.RemovePublication(row, d.Now())
+		return do(tx, row)
 	})
 	d.revoked(id)
 	return err

@@ -38,6 +38,15 @@ func (s *server) CreatePublication(ctx context.Context, r gen.CreatePublicationR
 	return gen.CreatePublication201JSONResponse(one), err
 }
 
+// RenewLink makes a new link for a publication.
+func (s *server) RenewLink(ctx context.Context, r gen.RenewLinkRequestObject) (gen.RenewLinkResponseObject, error) {
+	if err := s.Desk.RenewLink(ctx, accountOf(ctx).Name, r.Id, orEmpty(r.Params.Confirm)); err != nil {
+		return nil, err
+	}
+	one, err := s.publicationJSON(ctx, r.Id)
+	return gen.RenewLink200JSONResponse(one), err
+}
+
 func (s *server) ListPickups(ctx context.Context, r gen.ListPickupsRequestObject) (gen.ListPickupsResponseObject, error) {
 	if _, err := s.Store.Publication(ctx, r.Id); err != nil {
 		return nil, err

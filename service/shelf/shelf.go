@@ -83,7 +83,7 @@ type Shelf struct {
 
 	mu    sync.RWMutex
 	slots map[hash]*slot
-	byID  map[int64]hash
+	byID  map[int64][]hash // more than one while what an old link leads to was not asked for again
 	size  int64
 	told  atomic.Int64 // how often something was said to be stale
 	loads singleflight.Group
@@ -97,7 +97,7 @@ const mostReaders = 50
 
 // New returns an empty shelf.
 func New(s *store.Store, log *slog.Logger, now func() time.Time, maxBytes int64) *Shelf {
-	return &Shelf{Store: s, Log: log, Now: now, MaxBytes: maxBytes, slots: map[hash]*slot{}, byID: map[int64]hash{}, pickups: newLedger(), readers: readers{most: mostReaders, known: map[int64]map[string]bool{}}}
+	return &Shelf{Store: s, Log: log, Now: now, MaxBytes: maxBytes, slots: map[hash]*slot{}, byID: map[int64][]hash{}, pickups: newLedger(), readers: readers{most: mostReaders, known: map[int64]map[string]bool{}}}
 }
 
 // Get returns what is published under a secret. The error is store.ErrNotFound,
@@ -176,7 +176,7 @@ func (s *Shelf) put(row store.Served) (*Item, *slot, error) {
 	place := s.slots[key]
 	if place == nil {
 		place = &slot{}
-		s.slots[key], s.byID[row.PublicationID] = place, key
+		s.slots[key], s.byID[row.PublicationID] = place, append(s.byID[row.PublicationID], key)
 	}
 	if old := place.item.Load(); old != nil {
 		if old.Version > item.Version {
@@ -224,7 +224,10 @@ func (s *Shelf) remove(key hash) {
 	if place := s.slots[key]; place != nil {
 		item := place.item.Load()
 		s.size -= item.bytes()
-		delete(s.byID, item.PublicationID)
+		left := slices.DeleteFunc(s.byID[item.PublicationID], func(k hash) bool { return k == key })
+		if s.byID[item.PublicationID] = left; len(left) == 0 {
+			delete(s.byID, item.PublicationID)
+		}
 		delete(s.slots, key)
 	}
 }
@@ -235,14 +238,14 @@ func (s *Shelf) Stale(publications ...int64) {
 	s.mu.RLock()
 	defer s.mu.RUnlock()
 	for _, id := range publications {
-		if place := s.slots[s.byID[id]]; place != nil {
-			place.told.Add(1)
+		for _, key := range s.byID[id] {
+			s.slots[key].told.Add(1)
 		}
 	}
 }
 
-// checkVersions makes stale whatever is not the newest version, in case a change went
-// unnoticed.
+// checkVersions makes stale whatever is not the newest version, or is under an old link, in case
+// a change went unnoticed.
 func (s *Shelf) checkVersions(ctx context.Context) error {
 	versions, err := s.Store.PublicationVersions(ctx)
 	if err != nil {
@@ -250,9 +253,9 @@ func (s *Shelf) checkVersions(ctx context.Context) error {
 	}
 	s.mu.RLock()
 	defer s.mu.RUnlock()
-	for _, place := range s.slots {
+	for key, place := range s.slots {
 		item := place.item.Load()
-		if versions[item.PublicationID] != item.Version {
+		if now := versions[item.PublicationID]; now.Version != item.Version || hash(now.SecretHash) != key {
 			place.told.Add(1)
 		}
 	}
@@ -302,7 +305,7 @@ func (s *Shelf) fetch(ctx context.Context, ids []int64) (int, error) {
 			if err != nil {
 				return count, err
 			}
-			if told, had := each[r.PublicationID]; had {
+			if told, had := each[hash(r.SecretHash)]; had {
 				place.knows(told)
 			} else if s.told.Load() != all {
 				place.told.Add(1)
@@ -313,14 +316,14 @@ func (s *Shelf) fetch(ctx context.Context, ids []int64) (int, error) {
 	return count, nil
 }
 
-// toldOf is how often those of the publications that are here were said to be stale.
-func (s *Shelf) toldOf(publications []int64) map[int64]int64 {
+// toldOf is how often what is here of the publications was said to be stale.
+func (s *Shelf) toldOf(publications []int64) map[hash]int64 {
 	s.mu.RLock()
 	defer s.mu.RUnlock()
-	told := map[int64]int64{}
+	told := map[hash]int64{}
 	for _, id := range publications {
-		if place := s.slots[s.byID[id]]; place != nil {
-			told[id] = place.told.Load()
+		for _, key := range s.byID[id] {
+			told[key] = s.slots[key].told.Load()
 		}
 	}
 	return told

@@ -54,8 +54,7 @@ func (tx *Tx) RenamePublication(p Publication) error {
 
 // RemovePublication revokes the link of a publication that is held.
 func (tx *Tx) RemovePublication(p Publication, now time.Time) error {
-	revoked := RevokedLink{SecretHash: p.SecretHash, RevokedAt: now}
-	if err := tx.db.Clauses(clause.OnConflict{DoNothing: true}).Create(&revoked).Error; err != nil {
+	if err := tx.revoke(p.SecretHash, now); err != nil {
 		return err
 	}
 	if err := tx.db.Model(&Publication{}).Where("id = ?", p.ID).Updates(map[string]any{"removed_at": now, "body": []byte{}}).Error; err != nil {
@@ -125,14 +124,29 @@ func (s *Store) NewestPublications(ctx context.Context) ([]int64, error) {
 	return ids, err
 }
 
-// PublicationVersions returns the version of every publication, by its ID.
-func (s *Store) PublicationVersions(ctx context.Context) (map[int64]int64, error) {
-	rows, err := many[Publication](s.db.WithContext(ctx).Select("id", "version").Where("removed_at IS NULL"))
-	versions := make(map[int64]int64, len(rows))
+// PublicationVersions returns every publication, by its ID, with its version and the hash of its secret alone.
+func (s *Store) PublicationVersions(ctx context.Context) (map[int64]Publication, error) {
+	rows, err := many[Publication](s.db.WithContext(ctx).Select("id", "version", "secret_hash").Where("removed_at IS NULL"))
+	versions := make(map[int64]Publication, len(rows))
 	for _, p := range rows {
-		versions[p.ID] = p.Version
+		versions[p.ID] = p
 	}
 	return versions, err
+}
+
+// RenewLink gives a publication that is held another secret and revision; its old one is revoked.
+func (tx *Tx) RenewLink(p Publication, old []byte, now time.Time) error {
+	if err := tx.revoke(old, now); err != nil {
+		return err
+	}
+	if err := tx.db.Select("secret_hash", "secret_cipher", "revision").Updates(&p).Error; err != nil {
+		return err
+	}
+	return tx.Changed(TopicPublication, p.ID)
+}
+
+func (tx *Tx) revoke(secretHash []byte, now time.Time) error {
+	return tx.db.Clauses(clause.OnConflict{DoNothing: true}).Create(&RevokedLink{SecretHash: secretHash, RevokedAt: now}).Error
 }
 
 // Published is what was published of a calendar, and picked up, by publication.

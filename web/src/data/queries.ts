@@ -356,4 +356,7 @@ export const removals = {
     data(api.DELETE('/calendars/{id}/links/{feed}', { params: { path: { id, feed }, query: { confirm } } })),
   publication: (id: number) => (confirm: Confirm) =>
     data(api.DELETE('/publications/{id}', { params: { path: { id }, query: { confirm } } })),
+  /** The present link ends, and there is another. */
+  secret: (id: number) => (confirm: Confirm) =>
+    data(api.POST('/publications/{id}/link', { params: { path: { id }, query: { confirm } } })),
 }

@@ -951,6 +951,28 @@ export interface paths {
         patch: operations["editPublication"];
         trace?: never;
     };
+    "/publications/{id}/link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make a new link for a publication
+         * @description Its old link answers 410 from then on. What its recipient would lose until it has the new one is told first, with a problem 409 that has `loses` and `confirm`; the call with that `confirm` does it.
+         */
+        post: operations["renewLink"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/publications/{id}/pickups": {
         parameters: {
             query?: never;
@@ -4055,6 +4077,32 @@ export interface operations {
         };
         responses: {
             /** @description The publication */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Publication"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    renewLink: {
+        parameters: {
+            query?: {
+                /** @description The `confirm` of the problem that said what would be lost */
+                confirm?: components["parameters"]["confirm"];
+            };
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The publication with its new link */
             200: {
                 headers: {
                     [name: string]: unknown;

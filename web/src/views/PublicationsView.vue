@@ -47,6 +47,7 @@ const missing = computed(() => (today.data.value?.missing ?? []).filter((m) => m
 
 const edit = useEditPublication()
 const removal = useRemoval()
+const renewal = useRemoval()
 const open = ref<number>()
 const renaming = ref<Publication>()
 const newName = ref('')
@@ -94,8 +95,8 @@ async function copyLink(p: Publication) {
     placeholder="Name, platform or calendar"
     aria-label="Look for publications"
   />
-  <p v-if="problems.all.value || removal.error.value" role="alert" class="failed">
-    {{ problems.all.value || removal.error.value }}
+  <p v-if="problems.all.value || removal.error.value || renewal.error.value" role="alert" class="failed">
+    {{ problems.all.value || removal.error.value || renewal.error.value }}
   </p>
   <p v-if="publications.data.value?.length === 0 && missing.length === 0">
     Nothing to give back yet: <router-link to="/feeds">subscribe to a feed</router-link> first.
@@ -130,6 +131,7 @@ async function copyLink(p: Publication) {
           >Pickups</el-button
         >
         <el-button size="small" text @click="rename(p)">Rename</el-button>
+        <el-button size="small" text @click="renewal.remove(p.name, removals.secret(p.id))">New link</el-button>
         <el-button size="small" text type="danger" @click="removal.remove(p.name, removals.publication(p.id))"
           >Revoke</el-button
         >
@@ -144,6 +146,14 @@ async function copyLink(p: Publication) {
   </ul>
   <el-button v-if="left > 0" @click="more">Show more ({{ left }})</el-button>
   <LossDialog :asking="removal.asking.value" @agree="removal.agree" @close="removal.asking.value = null" />
+  <LossDialog
+    :asking="renewal.asking.value"
+    verb="Make a new link for"
+    agree="Make a new link"
+    leave="Keep the old one"
+    @agree="renewal.agree"
+    @close="renewal.asking.value = null"
+  />
 </template>
 
 <style scoped>
