@@ -69,9 +69,7 @@ func (env *Env) groupEdit(ctx context.Context, c *cli.Command, api *client.Clien
 	if err != nil {
 		return err
 	}
-	named := func(ref string) (client.Group, error) {
-		return find(groups, "group", ref, func(g client.Group) int64 { return g.Id }, func(g client.Group) string { return g.Name })
-	}
+	named := func(ref string) (client.Group, error) { return groupAmong(groups, ref) }
 	g, err := named(ref)
 	if err != nil {
 		return err
@@ -98,6 +96,10 @@ func (env *Env) groupEdit(ctx context.Context, c *cli.Command, api *client.Clien
 		}
 	}
 	return printChanged(env, c, g.Name, g.Revision, g)
+}
+
+func groupAmong(groups []client.Group, ref string) (client.Group, error) {
+	return find(groups, "group", ref, func(g client.Group) int64 { return g.Id }, func(g client.Group) string { return g.Name })
 }
 
 // groupNames are the names of the groups.

@@ -294,6 +294,42 @@ func (e EntryClass) Valid() bool {
 	}
 }
 
+// Defines values for ExportRequestDetail.
+const (
+	ExportTimes  ExportRequestDetail = "times"
+	ExportTitles ExportRequestDetail = "titles"
+)
+
+// Valid indicates whether the value is a known member of the ExportRequestDetail enum.
+func (e ExportRequestDetail) Valid() bool {
+	switch e {
+	case ExportTimes:
+		return true
+	case ExportTitles:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ExportRequestFormat.
+const (
+	ExportCSV ExportRequestFormat = "csv"
+	ExportICS ExportRequestFormat = "ics"
+)
+
+// Valid indicates whether the value is a known member of the ExportRequestFormat enum.
+func (e ExportRequestFormat) Valid() bool {
+	switch e {
+	case ExportCSV:
+		return true
+	case ExportICS:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for FeedState.
 const (
 	Failing FeedState = "failing"
@@ -1079,6 +1115,41 @@ type EffectKind string
 
 // EntryClass Who may see what has no class itself; empty where nothing is said
 type EntryClass string
+
+// ExportFile defines model for ExportFile.
+type ExportFile struct {
+	Bookings  int    `json:"bookings"`
+	MediaType string `json:"mediaType"`
+
+	// Name A name for the file
+	Name string `json:"name"`
+	Text string `json:"text"`
+}
+
+// ExportRequest defines model for ExportRequest.
+type ExportRequest struct {
+	// Calendars Of these; or else
+	Calendars *[]int64 `json:"calendars,omitempty"`
+
+	// Detail times: every title is a placeholder; so it is for what is private, or was not looked at yet
+	Detail ExportRequestDetail `json:"detail"`
+	Format ExportRequestFormat `json:"format"`
+
+	// From First day, in each calendar's zone
+	From openapi_types.Date `json:"from"`
+
+	// Group of those in this group; of all where neither is given
+	Group *int64 `json:"group,omitempty"`
+
+	// To Day after the last
+	To openapi_types.Date `json:"to"`
+}
+
+// ExportRequestDetail times: every title is a placeholder; so it is for what is private, or was not looked at yet
+type ExportRequestDetail string
+
+// ExportRequestFormat defines model for ExportRequest.Format.
+type ExportRequestFormat string
 
 // Feed defines model for Feed.
 type Feed struct {
@@ -2435,6 +2506,9 @@ type TryLinkEditJSONRequestBody = LinkEdit
 // AcknowledgeConflictJSONRequestBody defines body for AcknowledgeConflict for application/json ContentType.
 type AcknowledgeConflictJSONRequestBody = Acknowledgement
 
+// ExportBookingsJSONRequestBody defines body for ExportBookings for application/json ContentType.
+type ExportBookingsJSONRequestBody = ExportRequest
+
 // CreateFeedJSONRequestBody defines body for CreateFeed for application/json ContentType.
 type CreateFeedJSONRequestBody = FeedRequest
 
@@ -2760,6 +2834,24 @@ type ClientInterface interface {
 	//
 	// Corresponds with GET /conflicts/{id}/case (the `GetCase` operationId).
 	GetCase(ctx context.Context, id Id, params *GetCaseParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ExportBookingsWithBody Write what is booked as a file, once
+	//
+	// What counts is written, each booking once; nothing is published by it. A range that holds nothing is refused with the code wrong_value.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /exports (the `ExportBookings` operationId).
+	ExportBookingsWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ExportBookings Write what is booked as a file, once
+	//
+	// What counts is written, each booking once; nothing is published by it. A range that holds nothing is refused with the code wrong_value.
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /exports (the `ExportBookings` operationId).
+	ExportBookings(ctx context.Context, body ExportBookingsJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListFeeds List the feeds
 	//
@@ -3741,6 +3833,44 @@ func (c *Client) AcknowledgeConflict(ctx context.Context, id Id, body Acknowledg
 // Corresponds with GET /conflicts/{id}/case (the `GetCase` operationId).
 func (c *Client) GetCase(ctx context.Context, id Id, params *GetCaseParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewGetCaseRequest(c.Server, id, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ExportBookingsWithBody Write what is booked as a file, once
+//
+// What counts is written, each booking once; nothing is published by it. A range that holds nothing is refused with the code wrong_value.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /exports (the `ExportBookings` operationId).
+func (c *Client) ExportBookingsWithBody(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewExportBookingsRequestWithBody(c.Server, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ExportBookings Write what is booked as a file, once
+//
+// What counts is written, each booking once; nothing is published by it. A range that holds nothing is refused with the code wrong_value.
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /exports (the `ExportBookings` operationId).
+func (c *Client) ExportBookings(ctx context.Context, body ExportBookingsJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewExportBookingsRequest(c.Server, body)
 	if err != nil {
 		return nil, err
 	}
@@ -6204,6 +6334,46 @@ func NewGetCaseRequest(server string, id Id, params *GetCaseParams) (*http.Reque
 	if err != nil {
 		return nil, err
 	}
+
+	return req, nil
+}
+
+// NewExportBookingsRequest calls the generic ExportBookings builder with application/json body
+func NewExportBookingsRequest(server string, body ExportBookingsJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewExportBookingsRequestWithBody(server, "application/json", bodyReader)
+}
+
+// NewExportBookingsRequestWithBody constructs an http.Request for the ExportBookings method, with any body, and a specified content type
+func NewExportBookingsRequestWithBody(server string, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/exports")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
 
 	return req, nil
 }
@@ -8996,6 +9166,24 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /conflicts/{id}/case (the `GetCase` operationId).
 	GetCaseWithResponse(ctx context.Context, id Id, params *GetCaseParams, reqEditors ...RequestEditorFn) (*GetCaseResponse, error)
 
+	// ExportBookingsWithBodyWithResponse Write what is booked as a file, once
+	//
+	// What counts is written, each booking once; nothing is published by it. A range that holds nothing is refused with the code wrong_value.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /exports (the `ExportBookings` operationId).
+	ExportBookingsWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ExportBookingsResponse, error)
+
+	// ExportBookingsWithResponse Write what is booked as a file, once
+	//
+	// What counts is written, each booking once; nothing is published by it. A range that holds nothing is refused with the code wrong_value.
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /exports (the `ExportBookings` operationId).
+	ExportBookingsWithResponse(ctx context.Context, body ExportBookingsJSONRequestBody, reqEditors ...RequestEditorFn) (*ExportBookingsResponse, error)
+
 	// ListFeedsWithResponse List the feeds
 	//
 	// Returns a wrapper object for the known response body format(s).
@@ -10683,6 +10871,61 @@ func (r GetCaseResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r GetCaseResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+// ExportBookingsResponseDefaultHeaders the declared response headers of an HTTP default response for ExportBookings
+type ExportBookingsResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type ExportBookingsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *ExportFile
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *ExportBookingsResponseDefaultHeaders
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ExportBookingsResponse) GetJSON200() *ExportFile {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ExportBookingsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ExportBookingsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ExportBookingsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ExportBookingsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ExportBookingsResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -14006,6 +14249,36 @@ func (c *ClientWithResponses) GetCaseWithResponse(ctx context.Context, id Id, pa
 	return ParseGetCaseResponse(rsp)
 }
 
+// ExportBookingsWithBodyWithResponse Write what is booked as a file, once
+//
+// What counts is written, each booking once; nothing is published by it. A range that holds nothing is refused with the code wrong_value.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /exports (the `ExportBookings` operationId).
+func (c *ClientWithResponses) ExportBookingsWithBodyWithResponse(ctx context.Context, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ExportBookingsResponse, error) {
+	rsp, err := c.ExportBookingsWithBody(ctx, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseExportBookingsResponse(rsp)
+}
+
+// ExportBookingsWithResponse Write what is booked as a file, once
+//
+// What counts is written, each booking once; nothing is published by it. A range that holds nothing is refused with the code wrong_value.
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /exports (the `ExportBookings` operationId).
+func (c *ClientWithResponses) ExportBookingsWithResponse(ctx context.Context, body ExportBookingsJSONRequestBody, reqEditors ...RequestEditorFn) (*ExportBookingsResponse, error) {
+	rsp, err := c.ExportBookings(ctx, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseExportBookingsResponse(rsp)
+}
+
 // ListFeedsWithResponse List the feeds
 //
 // Returns a wrapper object for the known response body format(s).
@@ -15988,6 +16261,52 @@ func ParseGetCaseResponse(rsp *http.Response) (*GetCaseResponse, error) {
 	switch {
 	case true:
 		var headers GetCaseResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
+// ParseExportBookingsResponse parses an HTTP response from a ExportBookingsWithResponse call
+func ParseExportBookingsResponse(rsp *http.Response) (*ExportBookingsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ExportBookingsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest ExportFile
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers ExportBookingsResponseDefaultHeaders
 		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
 			var value int
 			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {

@@ -294,6 +294,42 @@ func (e EntryClass) Valid() bool {
 	}
 }
 
+// Defines values for ExportRequestDetail.
+const (
+	ExportTimes  ExportRequestDetail = "times"
+	ExportTitles ExportRequestDetail = "titles"
+)
+
+// Valid indicates whether the value is a known member of the ExportRequestDetail enum.
+func (e ExportRequestDetail) Valid() bool {
+	switch e {
+	case ExportTimes:
+		return true
+	case ExportTitles:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ExportRequestFormat.
+const (
+	ExportCSV ExportRequestFormat = "csv"
+	ExportICS ExportRequestFormat = "ics"
+)
+
+// Valid indicates whether the value is a known member of the ExportRequestFormat enum.
+func (e ExportRequestFormat) Valid() bool {
+	switch e {
+	case ExportCSV:
+		return true
+	case ExportICS:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for FeedState.
 const (
 	Failing FeedState = "failing"
@@ -1079,6 +1115,41 @@ type EffectKind string
 
 // EntryClass Who may see what has no class itself; empty where nothing is said
 type EntryClass string
+
+// ExportFile defines model for ExportFile.
+type ExportFile struct {
+	Bookings  int    `json:"bookings"`
+	MediaType string `json:"mediaType"`
+
+	// Name A name for the file
+	Name string `json:"name"`
+	Text string `json:"text"`
+}
+
+// ExportRequest defines model for ExportRequest.
+type ExportRequest struct {
+	// Calendars Of these; or else
+	Calendars *[]int64 `json:"calendars,omitempty"`
+
+	// Detail times: every title is a placeholder; so it is for what is private, or was not looked at yet
+	Detail ExportRequestDetail `json:"detail"`
+	Format ExportRequestFormat `json:"format"`
+
+	// From First day, in each calendar's zone
+	From openapi_types.Date `json:"from"`
+
+	// Group of those in this group; of all where neither is given
+	Group *int64 `json:"group,omitempty"`
+
+	// To Day after the last
+	To openapi_types.Date `json:"to"`
+}
+
+// ExportRequestDetail times: every title is a placeholder; so it is for what is private, or was not looked at yet
+type ExportRequestDetail string
+
+// ExportRequestFormat defines model for ExportRequest.Format.
+type ExportRequestFormat string
 
 // Feed defines model for Feed.
 type Feed struct {
@@ -2435,6 +2506,9 @@ type TryLinkEditJSONRequestBody = LinkEdit
 // AcknowledgeConflictJSONRequestBody defines body for AcknowledgeConflict for application/json ContentType.
 type AcknowledgeConflictJSONRequestBody = Acknowledgement
 
+// ExportBookingsJSONRequestBody defines body for ExportBookings for application/json ContentType.
+type ExportBookingsJSONRequestBody = ExportRequest
+
 // CreateFeedJSONRequestBody defines body for CreateFeed for application/json ContentType.
 type CreateFeedJSONRequestBody = FeedRequest
 
@@ -2569,6 +2643,9 @@ type ServerInterface interface {
 	// GetCase What the verdicts on the conflict's calendar rest on, as a case file
 	// (GET /conflicts/{id}/case)
 	GetCase(c *gin.Context, id Id, params GetCaseParams)
+	// ExportBookings Write what is booked as a file, once
+	// (POST /exports)
+	ExportBookings(c *gin.Context)
 	// ListFeeds List the feeds
 	// (GET /feeds)
 	ListFeeds(c *gin.Context, params ListFeedsParams)
@@ -3415,6 +3492,19 @@ func (siw *ServerInterfaceWrapper) GetCase(c *gin.Context) {
 	}
 
 	siw.Handler.GetCase(c, id, params)
+}
+
+// ExportBookings operation middleware
+func (siw *ServerInterfaceWrapper) ExportBookings(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ExportBookings(c)
 }
 
 // ListFeeds operation middleware
@@ -4835,6 +4925,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.GET(options.BaseURL+"/calendars/:id/links/:feed/sorting", wrapper.TryFilter)
 	router.GET(options.BaseURL+"/calendars/:id/bookings", wrapper.ListBookings)
 	router.GET(options.BaseURL+"/bookings", wrapper.ListAllBookings)
+	router.POST(options.BaseURL+"/exports", wrapper.ExportBookings)
 	router.GET(options.BaseURL+"/conflicts", wrapper.ListConflicts)
 	router.GET(options.BaseURL+"/conflicts/:id", wrapper.GetConflict)
 	router.PUT(options.BaseURL+"/conflicts/:id/acknowledgement", wrapper.AcknowledgeConflict)
@@ -5781,6 +5872,49 @@ type GetCasedefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response GetCasedefaultApplicationProblemPlusJSONResponse) VisitGetCaseResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ExportBookingsRequestObject struct {
+	Body *ExportBookingsJSONRequestBody
+}
+
+type ExportBookingsResponseObject interface {
+	VisitExportBookingsResponse(w http.ResponseWriter) error
+}
+
+type ExportBookings200JSONResponse ExportFile
+
+func (response ExportBookings200JSONResponse) VisitExportBookingsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ExportBookingsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response ExportBookingsdefaultApplicationProblemPlusJSONResponse) VisitExportBookingsResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -8221,6 +8355,9 @@ type StrictServerInterface interface {
 	// GetCase What the verdicts on the conflict's calendar rest on, as a case file
 	// (GET /conflicts/{id}/case)
 	GetCase(ctx context.Context, request GetCaseRequestObject) (GetCaseResponseObject, error)
+	// ExportBookings Write what is booked as a file, once
+	// (POST /exports)
+	ExportBookings(ctx context.Context, request ExportBookingsRequestObject) (ExportBookingsResponseObject, error)
 	// ListFeeds List the feeds
 	// (GET /feeds)
 	ListFeeds(ctx context.Context, request ListFeedsRequestObject) (ListFeedsResponseObject, error)
@@ -9088,6 +9225,48 @@ func (sh *strictHandler) GetCase(ctx *gin.Context, id Id, params GetCaseParams) 
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(GetCaseResponseObject); ok {
 		if err := validResponse.VisitGetCaseResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ExportBookings operation middleware
+func (sh *strictHandler) ExportBookings(ctx *gin.Context) {
+	var request ExportBookingsRequestObject
+
+	var body ExportBookingsJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ExportBookings(ctx, request.(ExportBookingsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ExportBookings")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ExportBookingsResponseObject); ok {
+		if err := validResponse.VisitExportBookingsResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

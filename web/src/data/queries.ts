@@ -263,6 +263,9 @@ export const useReviews = (state: Ref<Schemas['ReviewState']>) =>
   })
 export const useReview = () => useChange((body: Schemas['ReviewRequest']) => data(api.POST('/reviews', { body })))
 
+/** What is booked as a file; nothing is changed by it. */
+export const exportBookings = (body: Schemas['ExportRequest']) => data(api.POST('/exports', { body }))
+
 /** What a hold, or an edit of one, would lead to; nothing is kept. */
 export const tryHold = (body: Schemas['HoldRequest']) => data(api.POST('/holds/trial', { body }))
 export const tryHoldEdit = (id: number, body: Schemas['HoldEdit']) =>

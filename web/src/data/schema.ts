@@ -598,6 +598,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/exports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Write what is booked as a file, once
+         * @description What counts is written, each booking once; nothing is published by it. A range that holds nothing is refused with the code wrong_value.
+         */
+        post: operations["exportBookings"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/conflicts": {
         parameters: {
             query?: never;
@@ -1821,6 +1841,39 @@ export interface components {
             by?: string;
             /** Format: date-time */
             at?: string;
+        };
+        ExportRequest: {
+            /** @description Of these; or else */
+            calendars?: number[];
+            /**
+             * Format: int64
+             * @description of those in this group; of all where neither is given
+             */
+            group?: number;
+            /**
+             * Format: date
+             * @description First day, in each calendar's zone
+             */
+            from: string;
+            /**
+             * Format: date
+             * @description Day after the last
+             */
+            to: string;
+            /**
+             * @description times: every title is a placeholder; so it is for what is private, or was not looked at yet
+             * @enum {string}
+             */
+            detail: "times" | "titles";
+            /** @enum {string} */
+            format: "ics" | "csv";
+        };
+        ExportFile: {
+            /** @description A name for the file */
+            name: string;
+            mediaType: string;
+            bookings: number;
+            text: string;
         };
         ReminderRequest: {
             /**
@@ -3445,6 +3498,31 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    exportBookings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ExportRequest"];
+            };
+        };
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExportFile"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     listConflicts: {
         parameters: {
             query?: {
@@ -4188,6 +4266,8 @@ export const bookingChangeKindValues: ReadonlyArray<FlattenedDeepRequired<compon
 export const bookingShownStatusValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["BookingShown"]["status"]> = ["firm", "tentative", "free"];
 export const reviewStateValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["ReviewState"]> = ["waiting", "approved", "rejected"];
 export const reviewRequestSaysValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["ReviewRequest"]["says"]> = ["approved", "rejected"];
+export const exportRequestDetailValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["ExportRequest"]["detail"]> = ["times", "titles"];
+export const exportRequestFormatValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["ExportRequest"]["format"]> = ["ics", "csv"];
 export const holdEditScopeValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["HoldEdit"]["scope"]> = ["one", "rest", "all"];
 export const holdOriginalStateValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["HoldOriginal"]["state"]> = ["same", "differs", "gone"];
 export const holdStepDidValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["HoldStep"]["did"]> = ["entered", "changed", "cancelled", "undone"];

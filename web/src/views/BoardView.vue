@@ -15,6 +15,7 @@ import AgendaList from '@/parts/AgendaList.vue'
 import BoardChart from '@/parts/BoardChart.vue'
 import BookingPanel from '@/parts/BookingPanel.vue'
 import GroupsDialog from '@/parts/GroupsDialog.vue'
+import ExportDialog from '@/parts/ExportDialog.vue'
 import HoldForm from '@/parts/HoldForm.vue'
 import { draftOn, type Draft } from '@/logic/hold'
 
@@ -58,6 +59,7 @@ const shown = computed(() => visible(loaded.value.bookings))
 const panel = ref<Booking | null>(null)
 const adding = ref(false)
 const draft = ref<Draft | null>(null)
+const saving = ref(false)
 const arranging = ref(false)
 const calendarOf = (b: Booking | null) => all.value.find((c) => c.id === b?.calendar)
 const names: Record<Scale, string> = { day: 'Days', week: 'Weeks', month: 'Months', season: 'Seasons' }
@@ -99,6 +101,7 @@ const names: Record<Scale, string> = { day: 'Days', week: 'Weeks', month: 'Month
         <el-button size="small" type="primary" @click="draft = draftOn(all[0] ?? everything[0]!, today)"
           >Enter a booking</el-button
         >
+        <el-button size="small" @click="saving = true">Save as a file</el-button>
         <router-link to="/holds" class="small">Entered by hand</router-link>
         <el-button size="small" @click="adding = true">Add a calendar</el-button>
       </span>
@@ -134,6 +137,7 @@ const names: Record<Scale, string> = { day: 'Days', week: 'Weeks', month: 'Month
       @enter="(c, first, last) => (draft = draftOn(c, first, last))"
     />
     <BookingPanel v-if="calendarOf(panel)" :booking="panel" :calendar="calendarOf(panel)!" @close="panel = null" />
+    <ExportDialog v-model="saving" :calendars="everything" :chosen="[]" :today="today" />
     <HoldForm v-model="draft" :calendars="everything" />
     <GroupsDialog v-model="arranging" />
     <el-dialog v-model="adding" title="Add a calendar" width="min(34rem, 96vw)" append-to-body>

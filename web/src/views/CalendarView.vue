@@ -11,6 +11,7 @@ import { useReadAll } from '@/logic/reading'
 import { useShown } from '@/logic/shown'
 import AgendaList from '@/parts/AgendaList.vue'
 import BookingPanel from '@/parts/BookingPanel.vue'
+import ExportDialog from '@/parts/ExportDialog.vue'
 import HoldForm from '@/parts/HoldForm.vue'
 import { draftOn, type Draft } from '@/logic/hold'
 import CalendarSettings from '@/parts/CalendarSettings.vue'
@@ -62,6 +63,7 @@ const unwell = computed(() =>
 )
 const panel = ref<Booking | null>(null)
 const draft = ref<Draft | null>(null)
+const saving = ref(false)
 </script>
 
 <template>
@@ -88,6 +90,7 @@ const draft = ref<Draft | null>(null)
           >Read its feeds now</el-button
         >
         <el-button size="small" type="primary" @click="draft = draftOn(calendar, today)">Enter a booking</el-button>
+        <el-button size="small" @click="saving = true">Save as a file</el-button>
         <el-button size="small" @click="settings = true">Settings</el-button>
       </div>
     </div>
@@ -168,6 +171,12 @@ const draft = ref<Draft | null>(null)
       @conflict="router.push(`/conflicts/${$event.id}`)"
     />
     <WhatChanged :calendar="calendar.id" />
+    <ExportDialog
+      v-model="saving"
+      :calendars="calendars.data.value ?? [calendar]"
+      :chosen="[calendar.id]"
+      :today="today"
+    />
     <HoldForm v-model="draft" :calendars="calendars.data.value ?? [calendar]" />
     <BookingPanel :booking="panel" :calendar="calendar" @close="panel = null" />
     <CalendarSettings v-model="settings" :calendar="calendar" />
