@@ -186,6 +186,7 @@ func (m *matcher) parts() {
 			m.learnWay(WithOwn, withOwn)
 		}
 	}()
+	m.sold = m.surelySales()
 	for _, i := range m.open() {
 		e := m.feed.Entries[i]
 		if m.learnt.salesForms[e.Form] {
@@ -218,13 +219,21 @@ func (m *matcher) parts() {
 }
 
 // notShown is what is left of spans of an entry without what its platform holds and may show in it, though
-// that explains another entry. It is all of them if nothing would be left.
+// that explains another entry, and without its sales that it shows besides: it does not sell that twice. It is all
+// of them if nothing would be left.
 func (m *matcher) notShown(e Entry, spans []span.Span) []span.Span {
 	rest := spans
 	for it := range m.around(e.Span, 0, mostWithin) {
 		if shown := m.cutTo(e, it); m.live(it) && e.Span.Contains(shown) && m.mayShow(e, it) {
 			rest = span.Without(rest, shown)
 		}
+	}
+	n := sort.Search(len(m.sold), func(i int) bool { return m.sold[i].span.End > e.Span.Start })
+	for _, r := range m.sold[n:] {
+		if r.span.Start >= e.Span.End { // bound
+			break
+		}
+		rest = span.Without(rest, r.span)
 	}
 	if len(rest) == 0 {
 		return spans
@@ -235,6 +244,19 @@ func (m *matcher) notShown(e Entry, spans []span.Span) []span.Span {
 // likeSales reports whether an entry is written as sales of the feed are, if not as they alone.
 func (m *matcher) likeSales(e Entry) bool {
 	return m.learnt.salesForms[e.Form] || m.learnt.alike[e.Form]
+}
+
+// surelySales are the runs of entries that are written as sales alone are.
+func (m *matcher) surelySales() []run[Entry] {
+	var sales []Entry
+	for _, e := range m.feed.Entries {
+		if m.learnt.salesForms[e.Form] {
+			sales = append(sales, e)
+		}
+	}
+	at := func(e Entry) span.Span { return e.Span }
+	slices.SortStableFunc(sales, func(a, b Entry) int { return at(a).Compare(at(b)) })
+	return runsOf(sales, at)
 }
 
 // unlikeSales reports whether an entry is written as no sale of the feed is.
