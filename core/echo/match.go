@@ -26,7 +26,7 @@ type matcher struct {
 	furthest []int64 // the latest end of the items up to there
 	first    map[span.Span]firstShown
 	revealed func(entry int) bool
-	sold     []run[Entry] // what is surely sold, in order
+	sold     []run[Entry]    // what is surely sold, in order
 	words    map[string]bool // titles that mark blocks
 	earliest time.Time       // pickup of any of them
 	equals   int             // how many entries equal what was sent

@@ -25,7 +25,7 @@ var core = []string{"span", "ical", "rrule", "zone", "schedule", "recur", "rules
 // pure is what core may use of the standard library: what computes on values, and does no I/O.
 // maphash is for keys of maps alone, embed and zip for the built-in zone data, sync for what is
 // worked out once, io for readers and writers that are given.
-var pure = []string{"archive/zip", "bytes", "cmp", "context", "crypto/hmac", "crypto/sha256", "embed", "encoding/base64", "encoding/json", "encoding/binary", "encoding/hex", "errors",
+var pure = []string{"archive/zip", "bytes", "cmp", "context", "crypto/hmac", "crypto/sha256", "embed", "encoding/base64", "encoding/csv", "encoding/json", "encoding/binary", "encoding/hex", "errors",
 	"fmt", "hash/maphash", "io", "iter", "maps", "math", "math/bits", "regexp", "slices", "sort", "strconv", "strings", "sync", "time", "unicode/utf16", "unicode/utf8", "unsafe"}
 
 // impure is what of those packages depends on anything but its arguments.
