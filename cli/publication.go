@@ -39,12 +39,14 @@ func (env *Env) publicationCommand() *cli.Command {
 				Action:      env.onOne(env.publicationShow),
 			},
 			{
-				Name: "edit", Usage: "rename a publication, or say which reader is its recipient's; its recipient sees the name", ArgsUsage: "PUBLICATION",
+				Name: "edit", Usage: "change a publication; its recipient sees its name and titles", ArgsUsage: "PUBLICATION",
 				Description: "Example: wharf publication edit \"Ketch, for the harbour office\" --name \"Ketch, for the office\"",
 				Flags: []cli.Flag{
 					&cli.StringFlag{Name: "name", Usage: "its new name"},
+					&cli.StringFlag{Name: "title", Usage: "of every event, since times alone are shown"},
+					&cli.StringFlag{Name: "tentative", Usage: "how what is not firm goes out: tentative, firm or ignore"},
 					&cli.StringFlag{Name: "reader", Usage: "first name in the User-Agent of the recipient's own reader; empty for most of the last ones"},
-					revisionFlag, jsonFlag,
+					tryFlag, sureFlag, revisionFlag, jsonFlag,
 				},
 				Action: env.onOne(env.publicationEdit),
 			},
@@ -165,14 +167,18 @@ func publicationNamed(ctx context.Context, api *client.Client, ref string) (clie
 }
 
 func (env *Env) publicationEdit(ctx context.Context, c *cli.Command, api *client.Client, ref string) error {
-	if err := anyOf(c, "name", "reader"); err != nil {
+	if err := anyOf(c, "name", "title", "tentative", "reader"); err != nil {
 		return err
 	}
 	p, err := publicationNamed(ctx, api, ref)
 	if err != nil {
 		return err
 	}
-	p, err = client.Decode[client.Publication](api.EditPublication(ctx, p.Id, client.PublicationEdit{Revision: revisionOf(c, p.Revision), Name: textOf[string](c, "name"), Reader: textOf[string](c, "reader")}))
+	edit := client.PublicationEdit{Revision: revisionOf(c, p.Revision), Name: textOf[string](c, "name"), Reader: textOf[string](c, "reader"), Title: textOf[string](c, "title"), Tentative: textOf[client.TentativeRule](c, "tentative")}
+	if meant, err := env.mayOpen(c, func() (*http.Response, error) { return api.TryPublicationEdit(ctx, p.Id, edit) }); err != nil || !meant {
+		return err
+	}
+	p, err = client.Decode[client.Publication](api.EditPublication(ctx, p.Id, edit))
 	if err != nil {
 		return err
 	}

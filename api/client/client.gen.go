@@ -1881,8 +1881,12 @@ type Publication struct {
 	Platform    Platform    `json:"platform"`
 
 	// Reader What its recipient's reader calls itself, where a person said so
-	Reader   *string `json:"reader,omitempty"`
-	Revision int64   `json:"revision"`
+	Reader    *string       `json:"reader,omitempty"`
+	Revision  int64         `json:"revision"`
+	Tentative TentativeRule `json:"tentative"`
+
+	// Title Of every event
+	Title string `json:"title"`
 
 	// Url The secret link to give to the recipient
 	Url string `json:"url"`
@@ -1901,7 +1905,11 @@ type PublicationEdit struct {
 	Reader *string `json:"reader,omitempty"`
 
 	// Revision The revision that the change starts from; when there is a newer one, the answer is 409 and says what changed
-	Revision Revision `json:"revision"`
+	Revision  Revision       `json:"revision"`
+	Tentative *TentativeRule `json:"tentative,omitempty"`
+
+	// Title Of every event, since times alone are shown; all of them change by it
+	Title *string `json:"title,omitempty"`
 }
 
 // PublicationRequest defines model for PublicationRequest.
@@ -2560,6 +2568,9 @@ type CreatePublicationJSONRequestBody = PublicationRequest
 // EditPublicationJSONRequestBody defines body for EditPublication for application/json ContentType.
 type EditPublicationJSONRequestBody = PublicationEdit
 
+// TryPublicationEditJSONRequestBody defines body for TryPublicationEdit for application/json ContentType.
+type TryPublicationEditJSONRequestBody = PublicationEdit
+
 // RemindJSONRequestBody defines body for Remind for application/json ContentType.
 type RemindJSONRequestBody = ReminderRequest
 
@@ -3217,14 +3228,14 @@ type ClientInterface interface {
 	// Corresponds with GET /publications/{id} (the `GetPublication` operationId).
 	GetPublication(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// EditPublicationWithBody Rename a publication
+	// EditPublicationWithBody Change a publication
 	//
 	// Takes any type of body and a specified content type.
 	//
 	// Corresponds with PATCH /publications/{id} (the `EditPublication` operationId).
 	EditPublicationWithBody(ctx context.Context, id Id, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
 
-	// EditPublication Rename a publication
+	// EditPublication Change a publication
 	//
 	// Takes a body of the `application/json` content type.
 	//
@@ -3242,6 +3253,20 @@ type ClientInterface interface {
 	//
 	// Corresponds with GET /publications/{id}/pickups (the `ListPickups` operationId).
 	ListPickups(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// TryPublicationEditWithBody What a change of a publication would lead to; nothing is changed
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /publications/{id}/trial (the `TryPublicationEdit` operationId).
+	TryPublicationEditWithBody(ctx context.Context, id Id, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// TryPublicationEdit What a change of a publication would lead to; nothing is changed
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /publications/{id}/trial (the `TryPublicationEdit` operationId).
+	TryPublicationEdit(ctx context.Context, id Id, body TryPublicationEditJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListReminders List the reminders of bookings that are not over and that nobody has dealt with
 	//
@@ -4775,7 +4800,7 @@ func (c *Client) GetPublication(ctx context.Context, id Id, reqEditors ...Reques
 	return c.Client.Do(req)
 }
 
-// EditPublicationWithBody Rename a publication
+// EditPublicationWithBody Change a publication
 //
 // Takes any type of body and a specified content type.
 //
@@ -4792,7 +4817,7 @@ func (c *Client) EditPublicationWithBody(ctx context.Context, id Id, contentType
 	return c.Client.Do(req)
 }
 
-// EditPublication Rename a publication
+// EditPublication Change a publication
 //
 // Takes a body of the `application/json` content type.
 //
@@ -4831,6 +4856,40 @@ func (c *Client) RenewLink(ctx context.Context, id Id, params *RenewLinkParams, 
 // Corresponds with GET /publications/{id}/pickups (the `ListPickups` operationId).
 func (c *Client) ListPickups(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewListPickupsRequest(c.Server, id)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// TryPublicationEditWithBody What a change of a publication would lead to; nothing is changed
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /publications/{id}/trial (the `TryPublicationEdit` operationId).
+func (c *Client) TryPublicationEditWithBody(ctx context.Context, id Id, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewTryPublicationEditRequestWithBody(c.Server, id, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// TryPublicationEdit What a change of a publication would lead to; nothing is changed
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /publications/{id}/trial (the `TryPublicationEdit` operationId).
+func (c *Client) TryPublicationEdit(ctx context.Context, id Id, body TryPublicationEditJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewTryPublicationEditRequest(c.Server, id, body)
 	if err != nil {
 		return nil, err
 	}
@@ -8367,6 +8426,53 @@ func NewListPickupsRequest(server string, id Id) (*http.Request, error) {
 	return req, nil
 }
 
+// NewTryPublicationEditRequest calls the generic TryPublicationEdit builder with application/json body
+func NewTryPublicationEditRequest(server string, id Id, body TryPublicationEditJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewTryPublicationEditRequestWithBody(server, id, "application/json", bodyReader)
+}
+
+// NewTryPublicationEditRequestWithBody constructs an http.Request for the TryPublicationEdit method, with any body, and a specified content type
+func NewTryPublicationEditRequestWithBody(server string, id Id, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/publications/%s/trial", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
 // NewListRemindersRequest constructs an http.Request for the ListReminders method
 func NewListRemindersRequest(server string, params *ListRemindersParams) (*http.Request, error) {
 	var err error
@@ -9590,14 +9696,14 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with GET /publications/{id} (the `GetPublication` operationId).
 	GetPublicationWithResponse(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*GetPublicationResponse, error)
 
-	// EditPublicationWithBodyWithResponse Rename a publication
+	// EditPublicationWithBodyWithResponse Change a publication
 	//
 	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 	//
 	// Corresponds with PATCH /publications/{id} (the `EditPublication` operationId).
 	EditPublicationWithBodyWithResponse(ctx context.Context, id Id, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*EditPublicationResponse, error)
 
-	// EditPublicationWithResponse Rename a publication
+	// EditPublicationWithResponse Change a publication
 	//
 	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 	//
@@ -9619,6 +9725,20 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with GET /publications/{id}/pickups (the `ListPickups` operationId).
 	ListPickupsWithResponse(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*ListPickupsResponse, error)
+
+	// TryPublicationEditWithBodyWithResponse What a change of a publication would lead to; nothing is changed
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /publications/{id}/trial (the `TryPublicationEdit` operationId).
+	TryPublicationEditWithBodyWithResponse(ctx context.Context, id Id, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*TryPublicationEditResponse, error)
+
+	// TryPublicationEditWithResponse What a change of a publication would lead to; nothing is changed
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /publications/{id}/trial (the `TryPublicationEdit` operationId).
+	TryPublicationEditWithResponse(ctx context.Context, id Id, body TryPublicationEditJSONRequestBody, reqEditors ...RequestEditorFn) (*TryPublicationEditResponse, error)
 
 	// ListRemindersWithResponse List the reminders of bookings that are not over and that nobody has dealt with
 	//
@@ -13118,6 +13238,61 @@ func (r ListPickupsResponse) ContentType() string {
 	return ""
 }
 
+// TryPublicationEditResponseDefaultHeaders the declared response headers of an HTTP default response for TryPublicationEdit
+type TryPublicationEditResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type TryPublicationEditResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]Effect
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *TryPublicationEditResponseDefaultHeaders
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r TryPublicationEditResponse) GetJSON200() *[]Effect {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r TryPublicationEditResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r TryPublicationEditResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r TryPublicationEditResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r TryPublicationEditResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r TryPublicationEditResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 // ListRemindersResponseDefaultHeaders the declared response headers of an HTTP default response for ListReminders
 type ListRemindersResponseDefaultHeaders struct {
 	RetryAfter *int
@@ -15003,7 +15178,7 @@ func (c *ClientWithResponses) GetPublicationWithResponse(ctx context.Context, id
 	return ParseGetPublicationResponse(rsp)
 }
 
-// EditPublicationWithBodyWithResponse Rename a publication
+// EditPublicationWithBodyWithResponse Change a publication
 //
 // Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
 //
@@ -15016,7 +15191,7 @@ func (c *ClientWithResponses) EditPublicationWithBodyWithResponse(ctx context.Co
 	return ParseEditPublicationResponse(rsp)
 }
 
-// EditPublicationWithResponse Rename a publication
+// EditPublicationWithResponse Change a publication
 //
 // Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
 //
@@ -15055,6 +15230,32 @@ func (c *ClientWithResponses) ListPickupsWithResponse(ctx context.Context, id Id
 		return nil, err
 	}
 	return ParseListPickupsResponse(rsp)
+}
+
+// TryPublicationEditWithBodyWithResponse What a change of a publication would lead to; nothing is changed
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /publications/{id}/trial (the `TryPublicationEdit` operationId).
+func (c *ClientWithResponses) TryPublicationEditWithBodyWithResponse(ctx context.Context, id Id, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*TryPublicationEditResponse, error) {
+	rsp, err := c.TryPublicationEditWithBody(ctx, id, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseTryPublicationEditResponse(rsp)
+}
+
+// TryPublicationEditWithResponse What a change of a publication would lead to; nothing is changed
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /publications/{id}/trial (the `TryPublicationEdit` operationId).
+func (c *ClientWithResponses) TryPublicationEditWithResponse(ctx context.Context, id Id, body TryPublicationEditJSONRequestBody, reqEditors ...RequestEditorFn) (*TryPublicationEditResponse, error) {
+	rsp, err := c.TryPublicationEdit(ctx, id, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseTryPublicationEditResponse(rsp)
 }
 
 // ListRemindersWithResponse List the reminders of bookings that are not over and that nobody has dealt with
@@ -18166,6 +18367,52 @@ func ParseListPickupsResponse(rsp *http.Response) (*ListPickupsResponse, error) 
 	switch {
 	case true:
 		var headers ListPickupsResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
+// ParseTryPublicationEditResponse parses an HTTP response from a TryPublicationEditWithResponse call
+func ParseTryPublicationEditResponse(rsp *http.Response) (*TryPublicationEditResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &TryPublicationEditResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []Effect
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers TryPublicationEditResponseDefaultHeaders
 		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
 			var value int
 			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {

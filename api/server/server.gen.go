@@ -1881,8 +1881,12 @@ type Publication struct {
 	Platform    Platform    `json:"platform"`
 
 	// Reader What its recipient's reader calls itself, where a person said so
-	Reader   *string `json:"reader,omitempty"`
-	Revision int64   `json:"revision"`
+	Reader    *string       `json:"reader,omitempty"`
+	Revision  int64         `json:"revision"`
+	Tentative TentativeRule `json:"tentative"`
+
+	// Title Of every event
+	Title string `json:"title"`
 
 	// Url The secret link to give to the recipient
 	Url string `json:"url"`
@@ -1901,7 +1905,11 @@ type PublicationEdit struct {
 	Reader *string `json:"reader,omitempty"`
 
 	// Revision The revision that the change starts from; when there is a newer one, the answer is 409 and says what changed
-	Revision Revision `json:"revision"`
+	Revision  Revision       `json:"revision"`
+	Tentative *TentativeRule `json:"tentative,omitempty"`
+
+	// Title Of every event, since times alone are shown; all of them change by it
+	Title *string `json:"title,omitempty"`
 }
 
 // PublicationRequest defines model for PublicationRequest.
@@ -2560,6 +2568,9 @@ type CreatePublicationJSONRequestBody = PublicationRequest
 // EditPublicationJSONRequestBody defines body for EditPublication for application/json ContentType.
 type EditPublicationJSONRequestBody = PublicationEdit
 
+// TryPublicationEditJSONRequestBody defines body for TryPublicationEdit for application/json ContentType.
+type TryPublicationEditJSONRequestBody = PublicationEdit
+
 // RemindJSONRequestBody defines body for Remind for application/json ContentType.
 type RemindJSONRequestBody = ReminderRequest
 
@@ -2757,7 +2768,7 @@ type ServerInterface interface {
 	// GetPublication Show a publication
 	// (GET /publications/{id})
 	GetPublication(c *gin.Context, id Id)
-	// EditPublication Rename a publication
+	// EditPublication Change a publication
 	// (PATCH /publications/{id})
 	EditPublication(c *gin.Context, id Id)
 	// RenewLink Make a new link for a publication
@@ -2766,6 +2777,9 @@ type ServerInterface interface {
 	// ListPickups List who picked up which version when
 	// (GET /publications/{id}/pickups)
 	ListPickups(c *gin.Context, id Id)
+	// TryPublicationEdit What a change of a publication would lead to; nothing is changed
+	// (POST /publications/{id}/trial)
+	TryPublicationEdit(c *gin.Context, id Id)
 	// ListReminders List the reminders of bookings that are not over and that nobody has dealt with
 	// (GET /reminders)
 	ListReminders(c *gin.Context, params ListRemindersParams)
@@ -4610,6 +4624,31 @@ func (siw *ServerInterfaceWrapper) ListPickups(c *gin.Context) {
 	siw.Handler.ListPickups(c, id)
 }
 
+// TryPublicationEdit operation middleware
+func (siw *ServerInterfaceWrapper) TryPublicationEdit(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.TryPublicationEdit(c, id)
+}
+
 // ListReminders operation middleware
 func (siw *ServerInterfaceWrapper) ListReminders(c *gin.Context) {
 
@@ -4951,6 +4990,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.DELETE(options.BaseURL+"/publications/:id", wrapper.RemovePublication)
 	router.GET(options.BaseURL+"/publications/:id", wrapper.GetPublication)
 	router.PATCH(options.BaseURL+"/publications/:id", wrapper.EditPublication)
+	router.POST(options.BaseURL+"/publications/:id/trial", wrapper.TryPublicationEdit)
 	router.POST(options.BaseURL+"/publications/:id/link", wrapper.RenewLink)
 	router.GET(options.BaseURL+"/publications/:id/pickups", wrapper.ListPickups)
 	router.GET(options.BaseURL+"/changes", wrapper.StreamChanges)
@@ -7690,6 +7730,50 @@ func (response ListPickupsdefaultApplicationProblemPlusJSONResponse) VisitListPi
 	return err
 }
 
+type TryPublicationEditRequestObject struct {
+	Id   Id `json:"id"`
+	Body *TryPublicationEditJSONRequestBody
+}
+
+type TryPublicationEditResponseObject interface {
+	VisitTryPublicationEditResponse(w http.ResponseWriter) error
+}
+
+type TryPublicationEdit200JSONResponse []Effect
+
+func (response TryPublicationEdit200JSONResponse) VisitTryPublicationEditResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TryPublicationEditdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response TryPublicationEditdefaultApplicationProblemPlusJSONResponse) VisitTryPublicationEditResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListRemindersRequestObject struct {
 	Params ListRemindersParams
 }
@@ -8469,7 +8553,7 @@ type StrictServerInterface interface {
 	// GetPublication Show a publication
 	// (GET /publications/{id})
 	GetPublication(ctx context.Context, request GetPublicationRequestObject) (GetPublicationResponseObject, error)
-	// EditPublication Rename a publication
+	// EditPublication Change a publication
 	// (PATCH /publications/{id})
 	EditPublication(ctx context.Context, request EditPublicationRequestObject) (EditPublicationResponseObject, error)
 	// RenewLink Make a new link for a publication
@@ -8478,6 +8562,9 @@ type StrictServerInterface interface {
 	// ListPickups List who picked up which version when
 	// (GET /publications/{id}/pickups)
 	ListPickups(ctx context.Context, request ListPickupsRequestObject) (ListPickupsResponseObject, error)
+	// TryPublicationEdit What a change of a publication would lead to; nothing is changed
+	// (POST /publications/{id}/trial)
+	TryPublicationEdit(ctx context.Context, request TryPublicationEditRequestObject) (TryPublicationEditResponseObject, error)
 	// ListReminders List the reminders of bookings that are not over and that nobody has dealt with
 	// (GET /reminders)
 	ListReminders(ctx context.Context, request ListRemindersRequestObject) (ListRemindersResponseObject, error)
@@ -10602,6 +10689,50 @@ func (sh *strictHandler) ListPickups(ctx *gin.Context, id Id) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(ListPickupsResponseObject); ok {
 		if err := validResponse.VisitListPickupsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// TryPublicationEdit operation middleware
+func (sh *strictHandler) TryPublicationEdit(ctx *gin.Context, id Id) {
+	var request TryPublicationEditRequestObject
+
+	request.Id = id
+
+	var body TryPublicationEditJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.TryPublicationEdit(ctx, request.(TryPublicationEditRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "TryPublicationEdit")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(TryPublicationEditResponseObject); ok {
+		if err := validResponse.VisitTryPublicationEditResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

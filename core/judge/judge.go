@@ -446,12 +446,13 @@ func renditionsOf(ctx context.Context, f Facts, verdicts []Verdict) []Rendition 
 		var want []carried.Item
 		for i, b := range f.Bookings {
 			v := verdicts[i]
-			if !v.Kind.counts() || !b.Blocks || k.keeps(i, p) {
+			if !v.Kind.counts() || !b.Blocks || k.keeps(i, p) || b.Tentative && p.Rules.Tentative == rules.Ignored {
 				continue
 			}
+			tentative := b.Tentative && p.Rules.Tentative != rules.AsFirm
 			for n, s := range v.spans(b) {
 				if s.Overlaps(p.Window) {
-					want = append(want, carried.Item{Name: carried.Name{UID: carried.Piece(b.Minted, n)}, Span: s, Units: b.Units, Tentative: b.Tentative})
+					want = append(want, carried.Item{Name: carried.Name{UID: carried.Piece(b.Minted, n)}, Span: s, Units: b.Units, Tentative: tentative})
 				}
 			}
 		}

@@ -377,7 +377,7 @@ func publishedOf(tx *store.Tx, calendar int64, f *judge.Facts) error {
 	}
 	grain, loc := f.Calendar.Grain, f.Calendar.Zone
 	for _, p := range publications {
-		r, err := rules.NewPublication(p.Detail, p.Title)
+		r, err := rules.NewPublication(p.Detail, p.Title, p.Tentative)
 		if err != nil {
 			return err
 		}

@@ -9,6 +9,7 @@ import (
 	"wharf/core/carried"
 	"wharf/core/publish"
 	"wharf/core/rules"
+	"wharf/service/combine"
 	"wharf/service/secret"
 	"wharf/service/store"
 )
@@ -80,29 +81,56 @@ type PublicationEdit struct {
 	// Reader is the first name in the User-Agent of the reader that is the recipient's own; "": most
 	// of the last ones.
 	Reader *string
+	// Title is that of the times, Tentative how what is not firm goes out.
+	Title, Tentative *string
 }
 
-// EditPublication gives a publication another name; store.ErrTaken when that is in use.
+// EditPublication changes a publication; store.ErrTaken when its new name is in use. The error may be a *rules.FieldError.
 func (d *Desk) EditPublication(ctx context.Context, by By, id int64, to PublicationEdit) error {
-	e := d.editing(by, store.TopicPublication, id, 0)
-	var row store.Publication
-	err := d.Store.Tx(ctx, func(tx *store.Tx) (err error) {
-		if row, err = tx.LockPublication(id); err != nil {
-			return err
-		}
-		e.begin(row.Revision)
-		set(e, "name", &row.Name, trimmed(to.Name))
-		if reader := trimmed(to.Reader); reader != nil {
-			kind := carried.Product(*reader)
-			set(e, "reader", &row.Reader, &kind)
-		}
-		return errors.Join(e.save(tx, &row.Revision), tx.RenamePublication(row), tx.MarkDirty(row.CalendarID), tx.Changed(store.TopicPublication, id))
-	})
+	row, err := d.Store.Publication(ctx, id)
 	if err != nil {
+		return err
+	}
+	if err := d.Store.Tx(ctx, func(tx *store.Tx) error { return d.changePublication(tx, by, id, to) }); err != nil {
 		return d.explained(ctx, err)
 	}
 	d.Combiner.Calendars(ctx, row.CalendarID)
 	return nil
+}
+
+// TryEditPublication says what a change of a publication would lead to, and changes nothing. The errors are those of
+// EditPublication.
+func (d *Desk) TryEditPublication(ctx context.Context, by By, id int64, to PublicationEdit) ([]combine.Effect, error) {
+	row, err := d.Store.Publication(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	effects, err := d.Combiner.Try(ctx, []int64{row.CalendarID}, func(tx *store.Tx) error { return d.changePublication(tx, by, id, to) })
+	return effects, d.explained(ctx, err)
+}
+
+func (d *Desk) changePublication(tx *store.Tx, by By, id int64, to PublicationEdit) error {
+	e := d.editing(by, store.TopicPublication, id, 0)
+	row, err := tx.LockPublication(id)
+	if err != nil {
+		return err
+	}
+	e.begin(row.Revision)
+	set(e, "name", &row.Name, trimmed(to.Name))
+	if reader := trimmed(to.Reader); reader != nil {
+		kind := carried.Product(*reader)
+		set(e, "reader", &row.Reader, &kind)
+	}
+	title := row.Title
+	set(e, "title", &row.Title, trimmed(to.Title))
+	if row.Title != title {
+		row.RenderedName = "" // every item is written anew
+	}
+	set(e, "tentative", &row.Tentative, to.Tentative)
+	if _, err := rules.NewPublication(row.Detail, row.Title, row.Tentative); err != nil {
+		return err
+	}
+	return errors.Join(e.save(tx, &row.Revision), tx.SavePublication(row), tx.MarkDirty(row.CalendarID), tx.Changed(store.TopicPublication, id))
 }
 
 // LinkOf is the secret part of a publication's link.

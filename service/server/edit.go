@@ -136,11 +136,25 @@ func linkEdit(r *gen.LinkEdit) desk.LinkEdit {
 }
 
 func (s *server) EditPublication(ctx context.Context, r gen.EditPublicationRequestObject) (gen.EditPublicationResponseObject, error) {
-	if err := s.Desk.EditPublication(ctx, by(ctx, r.Body.Revision), r.Id, desk.PublicationEdit{Name: r.Body.Name, Reader: r.Body.Reader}); err != nil {
+	if err := s.Desk.EditPublication(ctx, by(ctx, r.Body.Revision), r.Id, publicationEdit(r.Body)); err != nil {
 		return nil, taken(err, "name", publicationNameTaken)
 	}
 	one, err := s.publicationJSON(ctx, r.Id)
 	return gen.EditPublication200JSONResponse(one), err
+}
+
+// TryPublicationEdit says what a change would lead to.
+func (s *server) TryPublicationEdit(ctx context.Context, r gen.TryPublicationEditRequestObject) (gen.TryPublicationEditResponseObject, error) {
+	effects, err := s.Desk.TryEditPublication(ctx, by(ctx, r.Body.Revision), r.Id, publicationEdit(r.Body))
+	if err != nil {
+		return nil, taken(err, "name", publicationNameTaken)
+	}
+	all, err := s.effectsJSON(ctx, effects)
+	return gen.TryPublicationEdit200JSONResponse(all), err
+}
+
+func publicationEdit(b *gen.PublicationEdit) desk.PublicationEdit {
+	return desk.PublicationEdit{Name: b.Name, Reader: b.Reader, Title: b.Title, Tentative: (*string)(b.Tentative)}
 }
 
 func (s *server) AcknowledgeConflict(ctx context.Context, r gen.AcknowledgeConflictRequestObject) (gen.AcknowledgeConflictResponseObject, error) {

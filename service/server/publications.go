@@ -100,7 +100,7 @@ func (s *server) publicationsJSON(ctx context.Context, rows []store.Publication)
 		all[i] = gen.Publication{PickupState: gen.PickupState(exposure.StateOf(last, n.Gaps, s.OverdueAfter, s.Now())),
 			UsualGap: optional(int64(n.Gaps.Usual() / time.Second)), LongGap: optional(int64(n.Gaps.Long() / time.Second)),
 			Id: p.ID, Name: p.Name, Revision: p.Revision, Calendar: p.CalendarID, Platform: platforms[p.PlatformID],
-			Url: s.PublicURL.JoinPath("p", link+".ics").String(), Version: p.Version, VersionAt: n.VersionAt, Items: n.Items,
+			Title: p.Title, Tentative: gen.TentativeRule(p.Tentative), Url: s.PublicURL.JoinPath("p", link+".ics").String(), Version: p.Version, VersionAt: n.VersionAt, Items: n.Items,
 			Pickups: n.Pickups, LastPickup: n.LastPickup, LastPickupVersion: n.LastVersion, Reader: optional(p.Reader)}
 	}
 	return all, nil

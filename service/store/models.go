@@ -434,6 +434,7 @@ type Publication struct {
 	Reader       string     // the kind of reader that is the recipient's; "": most of the last ones
 	RenderedName string     // the name in the newest version
 	Title        string     // of the times that it shows as taken
+	Tentative    string     `gorm:"default:tentative"` // how what is not firm goes out
 	Detail       string     `gorm:"default:times"`
 	WindowStep   span.Date  // the Monday at which its window stands; 0: it was never set
 	RemovedAt    *time.Time // its link answers 410; what it carried stays on record, to know echoes by

@@ -24,7 +24,7 @@ func (tx *Tx) CreatePublication(p *Publication) error {
 }
 
 // summaryColumns is everything but the body.
-var summaryColumns = []string{"id", "calendar_id", "platform_id", "name", "reader", "secret_hash", "secret_cipher", "version", "created_at", "revision", "rendered_name", "title", "detail", "window_step"}
+var summaryColumns = []string{"id", "calendar_id", "platform_id", "name", "reader", "secret_hash", "secret_cipher", "version", "created_at", "revision", "rendered_name", "title", "tentative", "detail", "window_step"}
 
 // Publications lists the publications by name, without their bodies.
 func (s *Store) Publications(ctx context.Context) ([]Publication, error) {
@@ -47,9 +47,9 @@ func (tx *Tx) LockPublication(id int64) (Publication, error) {
 	return one[Publication](tx.db.Clauses(forUpdate).Select(summaryColumns).Where("id = ? AND removed_at IS NULL", id))
 }
 
-// RenamePublication gives a publication that is held a new name and revision.
-func (tx *Tx) RenamePublication(p Publication) error {
-	return tx.db.Select("name", "reader", "revision").Updates(&p).Error
+// SavePublication keeps what was edited of a publication that is held.
+func (tx *Tx) SavePublication(p Publication) error {
+	return tx.db.Select("name", "reader", "title", "tentative", "rendered_name", "revision").Updates(&p).Error
 }
 
 // RemovePublication revokes the link of a publication that is held.

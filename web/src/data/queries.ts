@@ -263,6 +263,10 @@ export const useReviews = (state: Ref<Schemas['ReviewState']>) =>
   })
 export const useReview = () => useChange((body: Schemas['ReviewRequest']) => data(api.POST('/reviews', { body })))
 
+/** What a change of a publication would lead to; nothing is changed. */
+export const tryPublicationEdit = (id: number, body: Schemas['PublicationEdit']) =>
+  data(api.POST('/publications/{id}/trial', { params: { path: { id } }, body }))
+
 /** What is booked as a file; nothing is changed by it. */
 export const exportBookings = (body: Schemas['ExportRequest']) => data(api.POST('/exports', { body }))
 

@@ -967,8 +967,27 @@ export interface paths {
         delete: operations["removePublication"];
         options?: never;
         head?: never;
-        /** Rename a publication */
+        /** Change a publication */
         patch: operations["editPublication"];
+        trace?: never;
+    };
+    "/publications/{id}/trial": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a change of a publication would lead to; nothing is changed */
+        post: operations["tryPublicationEdit"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/publications/{id}/link": {
@@ -2214,6 +2233,9 @@ export interface components {
         PublicationEdit: {
             revision: components["schemas"]["Revision"];
             name?: components["schemas"]["Name"];
+            /** @description Of every event, since times alone are shown; all of them change by it */
+            title?: string;
+            tentative?: components["schemas"]["TentativeRule"];
             /** @description The first name in the User-Agent of the reader that is the recipient's own; empty: most of the last ones */
             reader?: string;
         };
@@ -2226,6 +2248,9 @@ export interface components {
             /** Format: int64 */
             calendar: number;
             platform: components["schemas"]["Platform"];
+            /** @description Of every event */
+            title: string;
+            tentative: components["schemas"]["TentativeRule"];
             /** @description The secret link to give to the recipient */
             url: string;
             /** Format: int64 */
@@ -4161,6 +4186,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Publication"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    tryPublicationEdit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PublicationEdit"];
+            };
+        };
+        responses: {
+            /** @description On conflicts and publications */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Effect"][];
                 };
             };
             default: components["responses"]["Problem"];

@@ -5,6 +5,7 @@ import { useRoute } from 'vue-router'
 import type { Publication } from '@/data/api'
 import {
   removals,
+  tryPublicationEdit,
   useAddPublication,
   useCalendars,
   useEditPublication,
@@ -12,9 +13,11 @@ import {
   useToday,
 } from '@/data/queries'
 import { count, gapWords } from '@/logic/dates'
+import { useCareful } from '@/logic/careful'
 import { useProblems } from '@/logic/form'
 import { hasWords, useMore } from '@/logic/more'
 import { useRemoval } from '@/logic/removal'
+import EffectDialog from '@/parts/EffectDialog.vue'
 import LossDialog from '@/parts/LossDialog.vue'
 import PublicationPickups from '@/parts/PublicationPickups.vue'
 import TimeAgo from '@/parts/TimeAgo.vue'
@@ -50,18 +53,27 @@ const removal = useRemoval()
 const renewal = useRemoval()
 const open = ref<number>()
 const renaming = ref<Publication>()
-const newName = ref('')
-function rename(p: Publication) {
+const draft = ref({ name: '', title: '', tentative: 'tentative' as Publication['tentative'] })
+const tentatives = { tentative: 'as tentative', firm: 'as firm', ignore: 'not at all' } as const
+function change(p: Publication) {
   renaming.value = p
-  newName.value = p.name
+  draft.value = { name: p.name, title: p.title, tentative: p.tentative }
 }
+const careful = useCareful()
 async function save() {
   const p = renaming.value
-  if (
-    p &&
-    (await problems.attempt(() => edit.mutateAsync({ id: p.id, body: { revision: p.revision, name: newName.value } })))
+  if (!p) return
+  const body = { revision: p.revision, ...draft.value }
+  await problems.attempt(() =>
+    careful.attempt(
+      `Change ${p.name}?`,
+      () => tryPublicationEdit(p.id, body),
+      async () => {
+        await edit.mutateAsync({ id: p.id, body })
+        renaming.value = undefined
+      },
+    ),
   )
-    renaming.value = undefined
 }
 
 const publish = (calendar: number, platform: string) =>
@@ -105,7 +117,11 @@ async function copyLink(p: Publication) {
     <li v-for="p in shown" :id="`p${p.id}`" :key="p.id">
       <div>
         <h2>{{ p.platform.name }}</h2>
-        <p class="soft small">{{ p.name }} · {{ name(p.calendar) }}, times only</p>
+        <p class="soft small">
+          {{ p.name }} · {{ name(p.calendar) }}, times only<template v-if="p.tentative !== 'tentative'"
+            >, what is tentative {{ tentatives[p.tentative] }}</template
+          >
+        </p>
       </div>
       <p>
         {{ count(p.items, 'booking', 'bookings') }}, version {{ p.version }}
@@ -130,21 +146,36 @@ async function copyLink(p: Publication) {
         <el-button size="small" text :aria-expanded="open === p.id" @click="open = open === p.id ? undefined : p.id"
           >Pickups</el-button
         >
-        <el-button size="small" text @click="rename(p)">Rename</el-button>
+        <el-button size="small" text @click="change(p)">Change</el-button>
         <el-button size="small" text @click="renewal.remove(p.name, removals.secret(p.id))">New link</el-button>
         <el-button size="small" text type="danger" @click="removal.remove(p.name, removals.publication(p.id))"
           >Revoke</el-button
         >
       </div>
       <form v-if="renaming?.id === p.id" class="rename" @submit.prevent="save">
-        <el-input v-model="newName" aria-label="New name" />
-        <el-button type="primary" native-type="submit" :loading="edit.isPending.value">Save</el-button>
-        <el-button text @click="renaming = undefined">Not now</el-button>
+        <label>Its name<el-input v-model="draft.name" maxlength="200" /></label>
+        <label>Title of what is taken<el-input v-model="draft.title" maxlength="200" /></label>
+        <label
+          >What is tentative goes out
+          <el-select v-model="draft.tentative" aria-label="What is tentative goes out">
+            <el-option v-for="(word, rule) in tentatives" :key="rule" :value="rule" :label="word" />
+          </el-select>
+        </label>
+        <div class="act">
+          <el-button type="primary" native-type="submit" :loading="edit.isPending.value">Save</el-button>
+          <el-button text @click="renaming = undefined">Not now</el-button>
+        </div>
       </form>
       <PublicationPickups v-if="open === p.id" :publication="p.id" class="pickups" />
     </li>
   </ul>
   <el-button v-if="left > 0" @click="more">Show more ({{ left }})</el-button>
+  <EffectDialog
+    :asking="careful.asking.value"
+    :busy="edit.isPending.value"
+    @agree="problems.attempt(careful.agree)"
+    @leave="careful.leave"
+  />
   <LossDialog :asking="removal.asking.value" @agree="removal.agree" @close="removal.asking.value = null" />
   <LossDialog
     :asking="renewal.asking.value"
@@ -190,8 +221,14 @@ li:target {
 .pickups {
   grid-column: 1 / -1;
 }
-.rename .el-input {
-  width: min(24rem, 100%);
+.rename {
+  gap: 0.6rem 1rem;
+  align-items: end;
+}
+.rename label {
+  display: grid;
+  gap: 0.2rem;
+  width: min(16rem, 100%);
 }
 .failed {
   color: var(--alarm);

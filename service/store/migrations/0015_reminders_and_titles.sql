@@ -21,3 +21,5 @@ CREATE TABLE IF NOT EXISTS reminders_done (
   CONSTRAINT reminders_done_reminder FOREIGN KEY (reminder_id) REFERENCES reminders (id) ON DELETE CASCADE,
   CONSTRAINT reminders_done_booking FOREIGN KEY (booking_id) REFERENCES bookings (id) ON DELETE CASCADE
 );
+-- How what is not firm goes out.
+ALTER TABLE publications ADD COLUMN IF NOT EXISTS tentative VARCHAR(12) NOT NULL DEFAULT 'tentative';
