@@ -149,7 +149,7 @@ func (m *matcher) learnEnds() bool {
 	for _, it := range m.held.items {
 		n := sort.Search(len(runs), func(i int) bool { return runs[i].span.End >= it.Span.End }) // runs do not touch
 		if n == len(runs) {
-			break
+			continue
 		}
 		switch runs[n].span.End {
 		case it.Span.End:
@@ -169,8 +169,10 @@ func (m *matcher) learnEnds() bool {
 
 // sentOf reports whether the platform ever held any of a span.
 func (m *matcher) sentOf(s span.Span) bool {
-	for range m.around(s, 0, mostWithin) {
-		return true
+	for it := range m.around(s, 0, mostWithin) {
+		if it.Span.Overlaps(s) {
+			return true
+		}
 	}
 	return false
 }

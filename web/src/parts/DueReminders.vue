@@ -1,5 +1,6 @@
 <script setup lang="ts">
 // How many reminders are due, at the link to the page that shows them; the browser tells of each, where it may.
+import CountBadge from './CountBadge.vue'
 import { watch } from 'vue'
 import { useLocalStorage } from '@vueuse/core'
 import { useDueReminders } from '@/data/queries'
@@ -24,19 +25,5 @@ watch(
 </script>
 
 <template>
-  <span v-if="due.data.value?.length" class="count">
-    {{ due.data.value.length }}<span class="visually-hidden"> due</span></span
-  >
+  <CountBadge :n="due.data.value?.length ?? 0" word="due" tone="caution" />
 </template>
-
-<style scoped>
-.count {
-  margin-left: 0.35rem;
-  padding: 0 0.35rem;
-  border-radius: 0.7rem;
-  background: var(--caution);
-  color: var(--bar-ink);
-  font-size: var(--size-small);
-  font-weight: 600;
-}
-</style>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import CountBadge from './CountBadge.vue'
 import { computed } from 'vue'
 import { useConflicts } from '@/data/queries'
 
@@ -7,17 +8,5 @@ const open = computed(() => (conflicts.data.value ?? []).filter((c) => c.state =
 </script>
 
 <template>
-  <span v-if="open > 0" class="count"> {{ open }}<span class="visually-hidden"> open</span></span>
+  <CountBadge :n="open" word="open" tone="alarm" />
 </template>
-
-<style scoped>
-.count {
-  margin-left: 0.35rem;
-  padding: 0 0.35rem;
-  border-radius: 0.7rem;
-  background: var(--alarm);
-  color: var(--bar-ink);
-  font-size: var(--size-small);
-  font-weight: 600;
-}
-</style>
