@@ -68,7 +68,11 @@ func (env *Env) reminderAdd(ctx context.Context, c *cli.Command, api *client.Cli
 }
 
 func (env *Env) reminderList(ctx context.Context, c *cli.Command, api *client.Client) error {
-	all, err := client.Decode[[]client.Reminder](api.ListReminders(ctx, &client.ListRemindersParams{Due: flagOf(c, "due")}))
+	params := client.ListRemindersParams{}
+	if now := env.Now(); c.Bool("due") {
+		params.DueBy = &now
+	}
+	all, err := client.Decode[[]client.Reminder](api.ListReminders(ctx, &params))
 	if err != nil {
 		return err
 	}
@@ -107,8 +111,8 @@ func (env *Env) reminderDone(ctx context.Context, c *cli.Command, api *client.Cl
 		}
 		of = append(of, booking)
 	} else {
-		due := true
-		all, err := client.Decode[[]client.Reminder](api.ListReminders(ctx, &client.ListRemindersParams{Due: &due}))
+		now := env.Now()
+		all, err := client.Decode[[]client.Reminder](api.ListReminders(ctx, &client.ListRemindersParams{DueBy: &now}))
 		if err != nil {
 			return err
 		}

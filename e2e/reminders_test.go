@@ -87,6 +87,16 @@ func TestReminders(t *testing.T) {
 			within(t, w.run("", "reminder", "list", "--due"), "Osei")
 			within(t, w.run("", "reminder", "done", fmt.Sprint(all[1].Id+1)), "Dealt with")
 			within(t, w.run("", "reminder", "list"), "nothing to be reminded of")
+
+			// It becomes due while the page is open, which asks for nothing meanwhile.
+			w.run("", "calendar", "add", "Hall", "--zone", zoneName, "--grain", "time")
+			start := now().Add(75 * time.Second).In(loc)
+			w.run("", "hold", "add", "Hall", start.Format("2006-01-02T15:04:05"), start.Add(time.Hour).Format("2006-01-02T15:04:05"), "--title", "Talk", "--yes")
+			talk := lines[client.Booking](t, w.run("", "calendar", "show", "Hall", "--json"))[0]
+			p.do(p.goTo("/"), chromedp.WaitNotPresent(chromedp.CSS("nav .count")))
+			w.run("", "reminder", "add", fmt.Sprint(talk.Id), "1m")
+			p.do(chromedp.WaitVisible(chromedp.Search(`//section[contains(., "1 reminder is due")]//li[contains(., "Talk")]`)))
+			assert.False(t, now().Before(start.Add(-time.Minute-time.Second)), "not before its time")
 			p.content()
 
 			for _, c := range []struct {

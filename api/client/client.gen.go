@@ -2483,8 +2483,8 @@ type ListRemindersParams struct {
 	// Booking Only those of this booking
 	Booking *int64 `form:"booking,omitempty" json:"booking,omitempty"`
 
-	// Due Only those that are due by now
-	Due *bool `form:"due,omitempty" json:"due,omitempty"`
+	// DueBy Only those that are due by then
+	DueBy *time.Time `form:"dueBy,omitempty" json:"dueBy,omitempty"`
 }
 
 // ListReviewsParams defines parameters for ListReviews.
@@ -8513,9 +8513,9 @@ func NewListRemindersRequest(server string, params *ListRemindersParams) (*http.
 
 		}
 
-		if params.Due != nil {
+		if params.DueBy != nil {
 
-			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "due", *params.Due, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "boolean", Format: ""}); err != nil {
+			if queryFrag, err := runtime.StyleParamWithOptions("form", true, "dueBy", *params.DueBy, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationQuery, Type: "string", Format: "date-time"}); err != nil {
 				return nil, err
 			} else {
 				for _, qp := range strings.Split(queryFrag, "&") {

@@ -2483,8 +2483,8 @@ type ListRemindersParams struct {
 	// Booking Only those of this booking
 	Booking *int64 `form:"booking,omitempty" json:"booking,omitempty"`
 
-	// Due Only those that are due by now
-	Due *bool `form:"due,omitempty" json:"due,omitempty"`
+	// DueBy Only those that are due by then
+	DueBy *time.Time `form:"dueBy,omitempty" json:"dueBy,omitempty"`
 }
 
 // ListReviewsParams defines parameters for ListReviews.
@@ -4666,11 +4666,11 @@ func (siw *ServerInterfaceWrapper) ListReminders(c *gin.Context) {
 		return
 	}
 
-	// ------------- Optional query parameter "due" -------------
+	// ------------- Optional query parameter "dueBy" -------------
 
-	err = runtime.BindQueryParameterWithOptions("form", true, false, "due", c.Request.URL.Query(), &params.Due, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "dueBy", c.Request.URL.Query(), &params.DueBy, runtime.BindQueryParameterOptions{Type: "string", Format: "date-time"})
 	if err != nil {
-		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter due: %w", err), http.StatusBadRequest)
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter dueBy: %w", err), http.StatusBadRequest)
 		return
 	}
 

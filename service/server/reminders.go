@@ -15,8 +15,8 @@ func (s *server) ListReminders(ctx context.Context, r gen.ListRemindersRequestOb
 		return nil, err
 	}
 	all, err := today.Reminders(ctx, s.Store, calendars, orEmpty(r.Params.Booking), s.Now())
-	if orEmpty(r.Params.Due) {
-		all = today.DueAt(all, s.Now())
+	if by := r.Params.DueBy; by != nil {
+		all = today.DueAt(all, *by)
 	}
 	return gen.ListReminders200JSONResponse(remindersJSON(all, namedOf(calendars))), err
 }

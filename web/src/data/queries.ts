@@ -238,13 +238,14 @@ export const useReminders = (booking: Ref<number>) =>
     queryFn: () => data(api.GET('/reminders', { params: { query: { booking: booking.value } } })),
   })
 
-/** Those that are due: asked for by the minute, since time alone makes them so. */
-export const useDueReminders = () =>
+/** Those that are due in the next two days: what is due is told by the clock of the page. */
+export const useSoonReminders = () =>
   useQuery({
-    queryKey: ['reminders', 'due'],
-    queryFn: () => data(api.GET('/reminders', { params: { query: { due: true } } })),
-    refetchInterval: 60_000,
-    refetchIntervalInBackground: true,
+    queryKey: ['reminders', 'soon'],
+    queryFn: () => {
+      const dueBy = new Date(Date.now() + 48 * 3_600_000).toISOString()
+      return data(api.GET('/reminders', { params: { query: { dueBy } } }))
+    },
   })
 
 export const useRemind = () => useChange((body: Schemas['ReminderRequest']) => data(api.POST('/reminders', { body })))

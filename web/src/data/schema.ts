@@ -3766,8 +3766,8 @@ export interface operations {
             query?: {
                 /** @description Only those of this booking */
                 booking?: number;
-                /** @description Only those that are due by now */
-                due?: boolean;
+                /** @description Only those that are due by then */
+                dueBy?: string;
             };
             header?: never;
             path?: never;

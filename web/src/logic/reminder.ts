@@ -1,5 +1,8 @@
 // Reminders: how one is written, and which are to be told of now.
+import { computed, watch } from 'vue'
 import type { Schemas } from '@/data/api'
+import { useSoonReminders } from '@/data/queries'
+import { useClock } from './now'
 
 export type Unit = 'm' | 'h' | 'd' | 'at'
 
@@ -31,4 +34,15 @@ export const keyOf = (r: Schemas['Reminder']): string => `${r.id}/${r.booking}/$
 /** Those of which nobody was told yet, and what is to be remembered of those that are due. */
 export function untold(due: Schemas['Reminder'][], told: string[]): { fresh: Schemas['Reminder'][]; told: string[] } {
   return { fresh: due.filter((r) => !told.includes(keyOf(r))), told: due.map(keyOf) }
+}
+
+/** Those that are due now; a day later more are asked for. */
+export function useDueReminders() {
+  const soon = useSoonReminders()
+  const now = useClock()
+  watch(
+    () => now.value.toDateString(),
+    () => void soon.refetch(),
+  )
+  return computed(() => soon.data.value?.filter((r) => Date.parse(r.due) <= now.value.getTime()))
 }

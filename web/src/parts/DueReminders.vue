@@ -3,16 +3,16 @@
 import CountBadge from './CountBadge.vue'
 import { watch } from 'vue'
 import { useLocalStorage } from '@vueuse/core'
-import { useDueReminders } from '@/data/queries'
 import { spanWords } from '@/logic/layout'
 import { titleOf } from '@/logic/origin'
-import { keyOf, untold } from '@/logic/reminder'
+import { keyOf, untold, useDueReminders } from '@/logic/reminder'
 
 const due = useDueReminders()
 const told = useLocalStorage<string[]>('reminders told', [])
 watch(
-  () => due.data.value,
-  (all) => {
+  () => due.value?.map(keyOf).join(),
+  () => {
+    const all = due.value
     if (!all) return
     const now = untold(all, told.value)
     told.value = now.told
@@ -25,5 +25,5 @@ watch(
 </script>
 
 <template>
-  <CountBadge :n="due.data.value?.length ?? 0" word="due" tone="caution" />
+  <CountBadge :n="due?.length ?? 0" word="due" tone="caution" />
 </template>

@@ -4,6 +4,7 @@ import type { Conflict, Schemas } from '@/data/api'
 import { useConflicts, useReminderDone, useToday } from '@/data/queries'
 import { count, dayName, gapWords, todayIn } from '@/logic/dates'
 import { useClock } from '@/logic/now'
+import { useDueReminders } from '@/logic/reminder'
 import { lengthWords, spanWords } from '@/logic/layout'
 import { endWord, headingOf, questionsOf, startWord, takenWords, type Question } from '@/logic/today'
 import AddCalendar from '@/parts/AddCalendar.vue'
@@ -15,6 +16,13 @@ const conflicts = useConflicts()
 const today = useToday()
 const page = computed(() => today.data.value)
 const done = useReminderDone()
+const due = useDueReminders()
+watch(
+  () => due.value?.length,
+  (n) => {
+    if (n !== undefined && page.value && n > page.value.reminders.length) void today.refetch()
+  },
+)
 /** At midnight there is another today. */
 watch(
   () => page.value && todayIn(page.value.zone, now.value),
