@@ -131,8 +131,8 @@ func (m *matcher) runs(open []int, add func(found)) {
 // does: an item that grew meanwhile, say. Where blocks are joined with own sales there are more.
 const fewEnds = 4
 
-// learnEnds learns from where blocks end whether they are a day more: nearly all runs of blocks that show
-// the last day of an item go on for a day that nothing was sent of. It reports whether they do.
+// learnEnds learns from where blocks end whether they are a day more: nearly all runs of blocks end a day
+// after what was sent does. It reports whether they do.
 func (m *matcher) learnEnds() bool {
 	day := m.rules.Day
 	var blocks []int
@@ -155,9 +155,7 @@ func (m *matcher) learnEnds() bool {
 		case it.Span.End:
 			exact++
 		case it.Span.End + day:
-			if after := (span.Span{Start: it.Span.End, End: it.Span.End + day}); !m.sentOf(after) {
-				longer = append(longer, runs[n].of[len(runs[n].of)-1])
-			}
+			longer = append(longer, runs[n].of[len(runs[n].of)-1]) // if that day was sent, too, another one ends exactly
 		}
 	}
 	if len(longer) < max(leastMeasures, fewEnds*exact) {
@@ -165,14 +163,4 @@ func (m *matcher) learnEnds() bool {
 	}
 	m.learnWay(Widened, longer)
 	return true
-}
-
-// sentOf reports whether the platform ever held any of a span.
-func (m *matcher) sentOf(s span.Span) bool {
-	for it := range m.around(s, 0, mostWithin) {
-		if it.Span.Overlaps(s) {
-			return true
-		}
-	}
-	return false
 }
