@@ -44,6 +44,8 @@ func TestOverdue(t *testing.T) {
 			assert.LessOrEqual(t, eval[int](t, p.tab, `document.documentElement.scrollWidth - innerWidth`), 0)
 		})
 	}
-	_, _ = fetch(t, link)
-	w.eventually("it came again", func() bool { return state().PickupState == client.OnTime })
+	w.eventually("it comes again", func() bool {
+		status, _ := fetch(t, link)
+		return status == 200 && state().PickupState == client.OnTime
+	})
 }

@@ -276,7 +276,9 @@ export const tryHold = (body: Schemas['HoldRequest']) => data(api.POST('/holds/t
 export const tryHoldEdit = (id: number, body: Schemas['HoldEdit']) =>
   data(api.POST('/holds/{id}/trial', { params: { path: { id } }, body }))
 
-export const useGroups = () => useQuery({ queryKey: ['groups'], queryFn: () => data(api.GET('/groups')) })
+/** Several parts of a page show them; what changes of them is told. */
+export const useGroups = () =>
+  useQuery({ queryKey: ['groups'], queryFn: () => data(api.GET('/groups')), staleTime: 30_000 })
 
 export const useEditGroup = () =>
   useChange(({ id, body }: { id: number; body: Schemas['GroupEdit'] }) =>
