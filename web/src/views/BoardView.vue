@@ -102,7 +102,7 @@ const names: Record<Scale, string> = { day: 'Days', week: 'Weeks', month: 'Month
           >Enter a booking</el-button
         >
         <el-button size="small" @click="saving = true">Save as a file</el-button>
-        <router-link to="/holds" class="small">Entered by hand</router-link>
+        <router-link to="/holds" class="small byhand">Entered by hand</router-link>
         <el-button size="small" @click="adding = true">Add a calendar</el-button>
       </span>
     </div>
@@ -164,5 +164,9 @@ const names: Record<Scale, string> = { day: 'Days', week: 'Weeks', month: 'Month
 .more {
   margin-top: 1rem;
   width: 100%;
+}
+.byhand {
+  margin: 0 0.75rem;
+  white-space: nowrap;
 }
 </style>
