@@ -52,19 +52,7 @@ func (env *Env) calendarCommand() *cli.Command {
 				Action: env.onOne(env.calendarShow),
 			},
 			env.changesCommand("calendar", "Ketch Merrow", calendarChanges),
-			{
-				Name: "export", Usage: "write what is booked as a file, once", ArgsUsage: "[CALENDAR...]",
-				Description: "Of the calendars that are named, of a group, or of all. Nothing is published by it.\nExample: wharf calendar export \"Ketch Merrow\" --format csv",
-				Flags: []cli.Flag{
-					&cli.StringFlag{Name: "group", Usage: "those in this group"},
-					&cli.StringFlag{Name: "from", Usage: "first day, as 2026-07-03", DefaultText: "today"},
-					&cli.StringFlag{Name: "to", Usage: "day after the last", DefaultText: "60 days after --from"},
-					&cli.StringFlag{Name: "detail", Value: "titles", Usage: "what is seen: times or titles"},
-					&cli.StringFlag{Name: "format", Value: "ics", Usage: "ics, or csv for a spreadsheet"},
-					&cli.StringFlag{Name: "output", Aliases: []string{"o"}, Usage: "file to write", DefaultText: "standard output"},
-				},
-				Action: env.connected(env.calendarExport),
-			},
+			env.exportCommand(),
 			{
 				Name: "refresh", Usage: "read all feeds of a calendar now", ArgsUsage: "CALENDAR", Flags: []cli.Flag{jsonFlag},
 				Description: "Example: wharf calendar refresh \"Ketch Merrow\"",

@@ -11,6 +11,22 @@ import (
 	"wharf/api/client"
 )
 
+func (env *Env) exportCommand() *cli.Command {
+	return &cli.Command{
+		Name: "export", Usage: "write what is booked as a file, once", ArgsUsage: "[CALENDAR...]",
+		Description: "Of the calendars that are named, of a group, or of all. Nothing is published by it.\nExample: wharf calendar export \"Ketch Merrow\" --format csv",
+		Flags: []cli.Flag{
+			&cli.StringFlag{Name: "group", Usage: "those in this group"},
+			&cli.StringFlag{Name: "from", Usage: "first day, as 2026-07-03", DefaultText: "today"},
+			&cli.StringFlag{Name: "to", Usage: "day after the last", DefaultText: "60 days after --from"},
+			&cli.StringFlag{Name: "detail", Value: "titles", Usage: "what is seen: times or titles"},
+			&cli.StringFlag{Name: "format", Value: "ics", Usage: "ics, or csv for a spreadsheet"},
+			&cli.StringFlag{Name: "output", Aliases: []string{"o"}, Usage: "file to write", DefaultText: "standard output"},
+		},
+		Action: env.connected(env.calendarExport),
+	}
+}
+
 // calendarExport writes what is booked as a file, or to where output goes.
 func (env *Env) calendarExport(ctx context.Context, c *cli.Command, api *client.Client) error {
 	r := client.ExportRequest{Detail: client.ExportRequestDetail(c.String("detail")), Format: client.ExportRequestFormat(c.String("format"))}
