@@ -81,10 +81,10 @@ func TestFaultsOfTheConsole(t *testing.T) {
 	}
 	faults = append(faults, []fault{
 		{name: "console/markup in names and remarks", try: func(t *testing.T) {
-			assert.Contains(t, open(t, "/feeds", "main h1"), "Feed "+script)
+			assert.Contains(t, open(t, "/feeds", "main .feed"), "Feed "+script)
 			assert.Contains(t, open(t, "/feeds/1", "main h1"), "remark")
 			open(t, "/platforms/1", "main h1")
-			open(t, "/publications", "main h1")
+			open(t, "/publications", "main h2")
 		}},
 		{name: "console/markup in an address", try: func(t *testing.T) {
 			for _, path := range []string{"/calendars/%3Cscript%3Ewindow.pwned=1%3C/script%3E", "/login?to=javascript:window.pwned=1", "/login?to=//elsewhere.example", "/setup#<img src=x onerror=window.pwned=1>", "/nothing/<script>window.pwned=1</script>"} {

@@ -6,6 +6,7 @@ import (
 	"strings"
 	"sync"
 	"testing"
+	"time"
 
 	cdpage "github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
@@ -136,6 +137,23 @@ func (p *page) see(selectors ...string) {
 func (p *page) press(text string) {
 	p.t.Helper()
 	p.do(chromedp.Click(button(text)))
+}
+
+// choose picks an option of a list by its words, once the options stand still: they are moved to where there is room.
+func (p *page) choose(list, option string) {
+	p.t.Helper()
+	item := `//li[contains(@class, "el-select-dropdown__item")][normalize-space()="` + option + `"]`
+	p.do(chromedp.Click(chromedp.CSS(list)), chromedp.WaitVisible(chromedp.Search(item)))
+	place := func() string {
+		return eval[string](p.t, p.tab, "JSON.stringify(document.evaluate(`"+item+"`, document, null, XPathResult.FIRST_ORDERED_NODE_TYPE).singleNodeValue.getBoundingClientRect())")
+	}
+	last := ""
+	require.Eventually(p.t, func() bool {
+		before := last
+		last = place()
+		return last == before
+	}, patience, 100*time.Millisecond, "%q in %s never stands still", option, list)
+	p.do(chromedp.Click(chromedp.Search(item)))
 }
 
 // content asserts that the page complained of nothing, but that it had to log in.

@@ -56,8 +56,7 @@ func TestPublicationOptions(t *testing.T) {
 			p.see("form.rename")
 			assert.Empty(t, p.axe())
 			assert.LessOrEqual(t, eval[int](t, p.tab, `document.documentElement.scrollWidth - innerWidth`), 0)
-			p.do(chromedp.Click(chromedp.CSS("form.rename .el-select")), chromedp.WaitVisible(chromedp.Search(`//li[contains(@class, "el-select-dropdown__item")][contains(., "not at all")]`)),
-				chromedp.Click(chromedp.Search(`//li[contains(@class, "el-select-dropdown__item")][contains(., "not at all")]`)))
+			p.choose("form.rename .el-select", "not at all")
 			p.press("Save")
 			p.do(chromedp.WaitVisible(chromedp.Search(`//div[contains(@class, "el-dialog")][contains(., "Change For the desk?")][contains(., "Desk")]`)))
 			assert.Empty(t, p.axe())
