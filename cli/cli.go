@@ -63,7 +63,7 @@ func Run(ctx context.Context, args []string, env Env) int {
 
 // written are the settings that a person writes by rules of their own: one that breaks these is wrong usage, whoever
 // finds it.
-var written = []string{"schedule", "every", "zone", "filter", "counting", "start", "end", "repeat", "expires", "before", "scope", "occurrence", "color", "class", "categories", "grain", "capacity", "units", "role", "tentative", "chanceLimit", "from", "to", "detail", "format"}
+var written = []string{"schedule", "every", "zone", "filter", "counting", "start", "end", "repeat", "expires", "before", "scope", "occurrence", "color", "class", "categories", "grain", "capacity", "units", "role", "tentative", "chanceLimit", "from", "to", "detail", "format", "feeds", "occupancy", "back", "ahead", "alarm", "cancelled", "refresh"}
 
 // writtenWrong reports whether the service has refused how settings are written, and nothing else.
 func writtenWrong(err error) bool {
@@ -72,7 +72,8 @@ func writtenWrong(err error) bool {
 		return false
 	}
 	for _, e := range *p.Errors {
-		field := strings.TrimPrefix(e.Field, "link.") // of one that comes with a feed
+		field := strings.TrimPrefix(strings.TrimPrefix(e.Field, "link."), "content.") // of what comes with a feed, or is in a publication
+		field, _, _ = strings.Cut(field, ".")
 		if !slices.Contains(written, field) {
 			return false
 		}

@@ -34,6 +34,15 @@ func textOf[T ~string](c *cli.Command, flag string) *T {
 	return &v
 }
 
+// boolOf is the value of a flag, or nil when it was not given.
+func boolOf(c *cli.Command, flag string) *bool {
+	if !c.IsSet(flag) {
+		return nil
+	}
+	v := c.Bool(flag)
+	return &v
+}
+
 // numberOf is the value of a flag, or nil when it was not given.
 func numberOf(c *cli.Command, flag string) *int {
 	if !c.IsSet(flag) {

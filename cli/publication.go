@@ -20,11 +20,12 @@ func (env *Env) publicationCommand() *cli.Command {
 			{
 				Name: "add", Usage: "publish a calendar for a platform", ArgsUsage: "NAME",
 				Description: "Example: wharf publication add \"Ketch, for the harbour office\" --calendar \"Ketch Merrow\" --platform \"Harbour office\"",
-				Flags: []cli.Flag{
+				Flags: append([]cli.Flag{
 					&cli.StringFlag{Name: "calendar", Required: true, Usage: "calendar to publish"},
-					&cli.StringFlag{Name: "platform", Required: true, Usage: "platform that is to import it"},
+					&cli.StringFlag{Name: "platform", Usage: "platform that is to import it"},
+					&cli.StringFlag{Name: "person", Usage: "or the person whom it is for: they sell nothing, so nothing is kept from them as their own"},
 					jsonFlag,
-				},
+				}, contentFlags...),
 				Action: env.onOne(env.publicationAdd),
 			},
 			{
@@ -41,13 +42,11 @@ func (env *Env) publicationCommand() *cli.Command {
 			{
 				Name: "edit", Usage: "change a publication; its recipient sees its name and titles", ArgsUsage: "PUBLICATION",
 				Description: "Example: wharf publication edit \"Ketch, for the harbour office\" --name \"Ketch, for the office\"",
-				Flags: []cli.Flag{
+				Flags: append([]cli.Flag{
 					&cli.StringFlag{Name: "name", Usage: "its new name"},
-					&cli.StringFlag{Name: "title", Usage: "of every event, since times alone are shown"},
-					&cli.StringFlag{Name: "tentative", Usage: "how what is not firm goes out: tentative, firm or ignore"},
 					&cli.StringFlag{Name: "reader", Usage: "first name in the User-Agent of the recipient's own reader; empty for most of the last ones"},
 					tryFlag, sureFlag, revisionFlag, jsonFlag,
-				},
+				}, contentFlags...),
 				Action: env.onOne(env.publicationEdit),
 			},
 			{
@@ -69,7 +68,22 @@ func (env *Env) publicationAdd(ctx context.Context, c *cli.Command, api *client.
 	if err != nil {
 		return err
 	}
-	p, err := client.Decode[client.Publication](api.CreatePublication(ctx, client.PublicationRequest{Name: name, Calendar: k.Id, Platform: c.String("platform")}))
+	recipient, person := c.String("platform"), c.IsSet("person")
+	if person == (recipient != "") {
+		return usagef("say whom it is for: --platform PLATFORM, or --person NAME")
+	}
+	if person {
+		recipient = c.String("person")
+	}
+	content, err := contentOf(ctx, c, api)
+	if err != nil {
+		return err
+	}
+	password, err := env.newPassword(c)
+	if err != nil {
+		return err
+	}
+	p, err := client.Decode[client.Publication](api.CreatePublication(ctx, client.PublicationRequest{Name: name, Calendar: k.Id, Platform: recipient, Person: &person, Content: content, User: textOf[string](c, "user"), Password: password, Expires: textOf[string](c, "until")}))
 	if err != nil {
 		return err
 	}
@@ -127,7 +141,7 @@ func (env *Env) publicationShow(ctx context.Context, c *cli.Command, api *client
 	if c.Bool("link") {
 		link = p.Url
 	}
-	fmt.Fprintf(env.Out, "%s, for %s: version %d with %s, since %s.\nLink: %s\n\n", clean(p.Name), clean(p.Platform.Name), p.Version, count(p.Items, "booking", "bookings"), env.when(p.VersionAt), link)
+	fmt.Fprintf(env.Out, "%s, for %s: version %d with %s, since %s.\n%s\nLink: %s\n\n", clean(p.Name), clean(p.Platform.Name), p.Version, count(p.Items, "booking", "bookings"), env.when(p.VersionAt), contentWords(p.Content), link)
 	if len(pickups) == 0 {
 		fmt.Fprintf(env.Out, "%s never came for it: give it the link.\n", clean(p.Platform.Name))
 		return nil
@@ -167,14 +181,22 @@ func publicationNamed(ctx context.Context, api *client.Client, ref string) (clie
 }
 
 func (env *Env) publicationEdit(ctx context.Context, c *cli.Command, api *client.Client, ref string) error {
-	if err := anyOf(c, "name", "title", "tentative", "reader"); err != nil {
+	if err := anyOf(c, append([]string{"name", "reader"}, contentFlagNames...)...); err != nil {
 		return err
 	}
 	p, err := publicationNamed(ctx, api, ref)
 	if err != nil {
 		return err
 	}
-	edit := client.PublicationEdit{Revision: revisionOf(c, p.Revision), Name: textOf[string](c, "name"), Reader: textOf[string](c, "reader"), Title: textOf[string](c, "title"), Tentative: textOf[client.TentativeRule](c, "tentative")}
+	content, err := contentOf(ctx, c, api)
+	if err != nil {
+		return err
+	}
+	password, err := env.newPassword(c)
+	if err != nil {
+		return err
+	}
+	edit := client.PublicationEdit{Revision: revisionOf(c, p.Revision), Name: textOf[string](c, "name"), Reader: textOf[string](c, "reader"), Content: content, User: textOf[string](c, "user"), Password: password, Expires: textOf[string](c, "until")}
 	if meant, err := env.mayOpen(c, func() (*http.Response, error) { return api.TryPublicationEdit(ctx, p.Id, edit) }); err != nil || !meant {
 		return err
 	}
@@ -183,6 +205,15 @@ func (env *Env) publicationEdit(ctx context.Context, c *cli.Command, api *client
 		return err
 	}
 	return printChanged(env, c, p.Name, p.Revision, p)
+}
+
+// newPassword is what a link is to ask for from now on; nil: it is left as it is.
+func (env *Env) newPassword(c *cli.Command) (*string, error) {
+	_, password, err := env.passwordOf(c)
+	if err != nil || password == "" {
+		return nil, err
+	}
+	return &password, nil
 }
 
 func (env *Env) publicationRenew(ctx context.Context, c *cli.Command, api *client.Client, ref string) error {

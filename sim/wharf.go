@@ -199,7 +199,7 @@ func (w *world) facts() (judge.Facts, []known) {
 		}
 		if !slices.Contains(w.OneWay, p.id) {
 			f.Publications = append(f.Publications, judge.Publication{ID: int64(p.id + 1), Platform: int64(p.id + 1), Version: p.wharf.version, History: p.wharf.history, Pickups: p.wharf.pickups,
-				Window: publish.Window(publish.Step(w.now, time.UTC), calendar.Grain, time.UTC)})
+				Window: publish.Window(rules.Publication{}, publish.Step(w.now, time.UTC), calendar.Grain, time.UTC)})
 		}
 	}
 	for _, k := range w.held() {

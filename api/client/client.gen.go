@@ -240,6 +240,24 @@ func (e ConflictState) Valid() bool {
 	}
 }
 
+// Defines values for Detail.
+const (
+	DetailTimes  Detail = "times"
+	DetailTitles Detail = "titles"
+)
+
+// Valid indicates whether the value is a known member of the Detail enum.
+func (e Detail) Valid() bool {
+	switch e {
+	case DetailTimes:
+		return true
+	case DetailTitles:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for EffectKind.
 const (
 	Becomes   EffectKind = "becomes"
@@ -543,6 +561,24 @@ func (e MissingDirectionWay) Valid() bool {
 	case WayIn:
 		return true
 	case WayOut:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for Occupancy.
+const (
+	EachBooking Occupancy = "each"
+	WhereFull   Occupancy = "full"
+)
+
+// Valid indicates whether the value is a known member of the Occupancy enum.
+func (e Occupancy) Valid() bool {
+	switch e {
+	case EachBooking:
+		return true
+	case WhereFull:
 		return true
 	default:
 		return false
@@ -1089,6 +1125,9 @@ type Credentials struct {
 	Name     string `json:"name"`
 	Password string `json:"password"`
 }
+
+// Detail times: each under one title; titles: under its own, if anybody may see that
+type Detail string
 
 // DifferingCopy defines model for DifferingCopy.
 type DifferingCopy struct {
@@ -1644,6 +1683,12 @@ type LinkEdit struct {
 	Units     *int           `json:"units,omitempty"`
 }
 
+// LinkEnd When the link ends: an instant (2026-12-18T18:00:00Z), a day, or a time by the clock of the calendar (2026-12-18T18:00); empty: never
+type LinkEnd = string
+
+// LinkPassword Password that goes with the name
+type LinkPassword = string
+
 // LinkRequest defines model for LinkRequest.
 type LinkRequest struct {
 	// Counting How many units each entry takes: 'title matches (\d+) boats', 'property X-BOATS'; empty for as many as units says
@@ -1658,6 +1703,9 @@ type LinkRequest struct {
 	Tentative *TentativeRule `json:"tentative,omitempty"`
 	Units     *int           `json:"units,omitempty"`
 }
+
+// LinkUser Name that the link asks for; empty: it asks for none
+type LinkUser = string
 
 // Login defines model for Login.
 type Login struct {
@@ -1727,6 +1775,9 @@ type Named struct {
 	Name string `json:"name"`
 }
 
+// Occupancy each: every booking; full: only where no unit is left, as one event each
+type Occupancy string
+
 // Offer defines model for Offer.
 type Offer struct {
 	// Link As it can be tried and subscribed to
@@ -1774,9 +1825,12 @@ type PickupState string
 
 // Platform defines model for Platform.
 type Platform struct {
-	Id       int64  `json:"id"`
-	Name     string `json:"name"`
-	Revision int64  `json:"revision"`
+	Id   int64  `json:"id"`
+	Name string `json:"name"`
+
+	// Person It is no platform, but a person who gets calendars and sells nothing
+	Person   *bool `json:"person,omitempty"`
+	Revision int64 `json:"revision"`
 }
 
 // PlatformEdit defines model for PlatformEdit.
@@ -1864,7 +1918,13 @@ type Proposal struct {
 // Publication defines model for Publication.
 type Publication struct {
 	Calendar int64 `json:"calendar"`
-	Id       int64 `json:"id"`
+
+	// Content What a publication shows, and how
+	Content PublicationContent `json:"content"`
+
+	// Expires When the link ends
+	Expires *time.Time `json:"expires,omitempty"`
+	Id      int64      `json:"id"`
 
 	// Items Items carried now
 	Items             int        `json:"items"`
@@ -1881,15 +1941,14 @@ type Publication struct {
 	Platform    Platform    `json:"platform"`
 
 	// Reader What its recipient's reader calls itself, where a person said so
-	Reader    *string       `json:"reader,omitempty"`
-	Revision  int64         `json:"revision"`
-	Tentative TentativeRule `json:"tentative"`
-
-	// Title Of every event
-	Title string `json:"title"`
+	Reader   *string `json:"reader,omitempty"`
+	Revision int64   `json:"revision"`
 
 	// Url The secret link to give to the recipient
 	Url string `json:"url"`
+
+	// User Name that the link asks for, with a password
+	User *string `json:"user,omitempty"`
 
 	// UsualGap Seconds between two pickups: half of them are no longer; left out until it came twice
 	UsualGap  *int64     `json:"usualGap,omitempty"`
@@ -1897,26 +1956,118 @@ type Publication struct {
 	VersionAt *time.Time `json:"versionAt,omitempty"`
 }
 
+// PublicationContent What a publication shows, and how
+type PublicationContent struct {
+	// Ahead Months from this week on up to which it shows bookings
+	Ahead int `json:"ahead"`
+
+	// Alarm Of every event: 30m, 2h or 1d before it; empty: none
+	Alarm string `json:"alarm"`
+
+	// Back Days before this week from which on it shows bookings
+	Back int `json:"back"`
+
+	// Cancelled Hours for which what is gone is shown as called off
+	Cancelled int `json:"cancelled"`
+
+	// Categories Only what has one of these; empty: all
+	Categories []string `json:"categories"`
+
+	// Color A name of CSS that readers may show it in; empty: none
+	Color string `json:"color"`
+
+	// Detail times: each under one title; titles: under its own, if anybody may see that
+	Detail Detail `json:"detail"`
+
+	// Feeds Only what came from these; empty: from all
+	Feeds []int64 `json:"feeds"`
+
+	// Holds Also what was entered by hand
+	Holds bool `json:"holds"`
+
+	// Joined What adjoins or overlaps goes out as one event
+	Joined bool `json:"joined"`
+
+	// Occupancy each: every booking; full: only where no unit is left, as one event each
+	Occupancy Occupancy `json:"occupancy"`
+
+	// Refresh Minutes after which it is worth to come back, as readers are told
+	Refresh int `json:"refresh"`
+
+	// Shown Also what is only shown: it goes out as free
+	Shown     bool          `json:"shown"`
+	Tentative TentativeRule `json:"tentative"`
+
+	// Title Of every event that is shown without a title of its own
+	Title string `json:"title"`
+}
+
+// PublicationContentEdit defines model for PublicationContentEdit.
+type PublicationContentEdit struct {
+	Ahead     *int    `json:"ahead,omitempty"`
+	Alarm     *string `json:"alarm,omitempty"`
+	Back      *int    `json:"back,omitempty"`
+	Cancelled *int    `json:"cancelled,omitempty"`
+
+	// Categories Only what has one of these; empty: all
+	Categories *[]string `json:"categories,omitempty"`
+	Color      *string   `json:"color,omitempty"`
+
+	// Detail times: each under one title; titles: under its own, if anybody may see that
+	Detail *Detail `json:"detail,omitempty"`
+
+	// Feeds Only what came from these; empty: from all
+	Feeds  *[]int64 `json:"feeds,omitempty"`
+	Holds  *bool    `json:"holds,omitempty"`
+	Joined *bool    `json:"joined,omitempty"`
+
+	// Occupancy each: every booking; full: only where no unit is left, as one event each
+	Occupancy *Occupancy     `json:"occupancy,omitempty"`
+	Refresh   *int           `json:"refresh,omitempty"`
+	Shown     *bool          `json:"shown,omitempty"`
+	Tentative *TentativeRule `json:"tentative,omitempty"`
+	Title     *string        `json:"title,omitempty"`
+}
+
 // PublicationEdit defines model for PublicationEdit.
 type PublicationEdit struct {
-	Name *Name `json:"name,omitempty"`
+	Content *PublicationContentEdit `json:"content,omitempty"`
+
+	// Expires When the link ends: an instant (2026-12-18T18:00:00Z), a day, or a time by the clock of the calendar (2026-12-18T18:00); empty: never
+	Expires *LinkEnd `json:"expires,omitempty"`
+	Name    *Name    `json:"name,omitempty"`
+
+	// Password Password that goes with the name
+	Password *LinkPassword `json:"password,omitempty"`
 
 	// Reader The first name in the User-Agent of the reader that is the recipient's own; empty: most of the last ones
 	Reader *string `json:"reader,omitempty"`
 
 	// Revision The revision that the change starts from; when there is a newer one, the answer is 409 and says what changed
-	Revision  Revision       `json:"revision"`
-	Tentative *TentativeRule `json:"tentative,omitempty"`
+	Revision Revision `json:"revision"`
 
-	// Title Of every event, since times alone are shown; all of them change by it
-	Title *string `json:"title,omitempty"`
+	// User Name that the link asks for; empty: it asks for none
+	User *LinkUser `json:"user,omitempty"`
 }
 
 // PublicationRequest defines model for PublicationRequest.
 type PublicationRequest struct {
-	Calendar int64 `json:"calendar"`
-	Name     Name  `json:"name"`
+	Calendar int64                   `json:"calendar"`
+	Content  *PublicationContentEdit `json:"content,omitempty"`
+
+	// Expires When the link ends: an instant (2026-12-18T18:00:00Z), a day, or a time by the clock of the calendar (2026-12-18T18:00); empty: never
+	Expires *LinkEnd `json:"expires,omitempty"`
+	Name    Name     `json:"name"`
+
+	// Password Password that goes with the name
+	Password *LinkPassword `json:"password,omitempty"`
+
+	// Person The recipient is a person, who sells nothing: the platform is their name
+	Person   *bool `json:"person,omitempty"`
 	Platform Name  `json:"platform"`
+
+	// User Name that the link asks for; empty: it asks for none
+	User *LinkUser `json:"user,omitempty"`
 }
 
 // Reading defines model for Reading.

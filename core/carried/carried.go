@@ -97,16 +97,27 @@ type Change struct {
 // Empty reports whether the publication stays as it is.
 func (c Change) Empty() bool { return len(c.Close) == 0 && len(c.Open) == 0 }
 
+func (c Change) closed() map[int64]bool {
+	closed := make(map[int64]bool, len(c.Close))
+	for _, id := range c.Close {
+		closed[id] = true
+	}
+	return closed
+}
+
 // Advance compares what is carried with what should be. history is every row of the
 // publication, closed ones too; version is the number that a new version would have
-// and now its DTSTAMP, in whole seconds.
+// and now its DTSTAMP, in whole seconds. That an item is gone is a revision of its own, also where
+// nothing is said of it: its recipient may have been told that it is called off.
 func Advance(history []Row, want []Item, version int64, now time.Time) Change {
 	open := map[Name]Row{}
 	sequence := map[Name]int{}
 	for _, r := range history {
-		sequence[r.Name] = max(sequence[r.Name], r.Sequence+1)
 		if r.To == 0 {
 			open[r.Name] = r
+			sequence[r.Name] = max(sequence[r.Name], r.Sequence+1)
+		} else {
+			sequence[r.Name] = max(sequence[r.Name], r.Sequence+2)
 		}
 	}
 	var c Change
@@ -128,13 +139,22 @@ func Advance(history []Row, want []Item, version int64, now time.Time) Change {
 	return c
 }
 
+// Through is the history after the change that makes a version: every row, closed ones too.
+func Through(history []Row, c Change, version int64) []Row {
+	closed := c.closed()
+	all := slices.Clone(history)
+	for i, r := range all {
+		if closed[r.ID] {
+			all[i].To = version - 1
+		}
+	}
+	return append(all, c.Open...)
+}
+
 // Apply returns what is carried after the change, ordered by span, then name. It takes n log n
 // steps.
 func Apply(history []Row, c Change) []Row {
-	closed := make(map[int64]bool, len(c.Close))
-	for _, id := range c.Close {
-		closed[id] = true
-	}
+	closed := c.closed()
 	var now []Row
 	for _, r := range history {
 		if r.To == 0 && !closed[r.ID] {

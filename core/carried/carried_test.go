@@ -48,8 +48,8 @@ func TestAdvance(t *testing.T) {
 		{"an instance of the same UID is another item", []carried.Item{item("a", 1, 3), instance(item("a", 1, 3), "2026-07-08")},
 			carried.Change{Open: []carried.Row{{Item: instance(item("a", 1, 3), "2026-07-08"), Stamp: stamp, From: 4}}}, []string{"a", "a"}},
 		{"gone", nil, carried.Change{Close: []int64{1}}, nil},
-		{"back after it was gone: SEQUENCE never falls", []carried.Item{item("a", 1, 3), item("b", 5, 6)},
-			carried.Change{Open: []carried.Row{{Item: item("b", 5, 6), Sequence: 2, Stamp: stamp, From: 4}}}, []string{"a", "b"}},
+		{"back after it was gone, which was a revision itself: SEQUENCE never falls", []carried.Item{item("a", 1, 3), item("b", 5, 6)},
+			carried.Change{Open: []carried.Row{{Item: item("b", 5, 6), Sequence: 3, Stamp: stamp, From: 4}}}, []string{"a", "b"}},
 		{"new, before what there is", []carried.Item{item("a", 1, 3), item("c", 0, 1)},
 			carried.Change{Open: []carried.Row{{Item: item("c", 0, 1), Stamp: stamp, From: 4}}}, []string{"c", "a"}},
 	} {

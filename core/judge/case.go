@@ -128,7 +128,7 @@ func (r *caseReader) facts(c Case) (f Facts, err error) {
 		}
 		f.Feeds = append(f.Feeds, fact)
 	}
-	window := publish.Window(publish.Step(c.Now, r.calendar.Zone), r.calendar.Grain, r.calendar.Zone)
+	window := publish.Window(rules.Publication{}, publish.Step(c.Now, r.calendar.Zone), r.calendar.Grain, r.calendar.Zone)
 	for i, p := range c.Publications {
 		fact, err := r.publication(p)
 		if err != nil {

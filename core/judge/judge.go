@@ -18,7 +18,6 @@ import (
 	"wharf/core/carried"
 	"wharf/core/conflict"
 	"wharf/core/echo"
-	"wharf/core/publish"
 	"wharf/core/reading"
 	"wharf/core/recur"
 	"wharf/core/rules"
@@ -74,12 +73,15 @@ type Booking struct {
 	Closure       bool        // it is no sale
 	Expires       time.Time   // when it ends to count; zero: never
 	Rejected      bool        // somebody said that it counts for nothing
+	Categories    []string
+	Discreet      bool // nobody is to see its title
 }
 
 // Publication is a publication with all that it ever carried.
 type Publication struct {
 	ID       int64
 	Platform int64 // the recipient's
+	Person   bool  // the recipient is one, and sells nothing
 	Name     string
 	Rules    rules.Publication
 	Reader   string    // the kind of reader that is the recipient's, as a person said; "": as it looks
@@ -174,7 +176,7 @@ type Result struct {
 	Renditions []Rendition
 	Habits     []Habit // what is known of the platforms of the feeds that have bookings
 	// Pending: time alone may change a verdict, as of a reflection whose original is gone. Next is when it surely does,
-	// since a booking expires; zero: never.
+	// since a booking expires, or what is shown as called off is to be shown no more; zero: never.
 	Pending bool
 	Next    time.Time
 }
@@ -195,7 +197,7 @@ func Judge(ctx context.Context, f Facts) (Result, error) {
 		func() { r.Verdicts, r.Habits = verdictsOn(f) },
 		func() { r.Pending, r.Next = slices.ContainsFunc(r.Verdicts, Verdict.pending), f.nextExpiry() },
 		func() { r.Conflicts = conflictsIn(f, r.Verdicts) },
-		func() { r.Renditions = renditionsOf(ctx, f, r.Verdicts) },
+		func() { r.Renditions, r.Next = renditionsOf(ctx, f, r.Verdicts, r.Next) },
 	} {
 		if step(); ctx.Err() != nil {
 			return Result{}, ctx.Err()
@@ -429,39 +431,4 @@ func still(was Conflict, is conflict.Conflict, now int64) Conflict {
 		was.State = Open
 	}
 	return was
-}
-
-func renditionsOf(ctx context.Context, f Facts, verdicts []Verdict) []Rendition {
-	k := newKeeper(f, verdicts)
-	var all []Rendition
-	for _, p := range f.Publications {
-		if ctx.Err() != nil {
-			break
-		}
-		r := Rendition{ID: p.ID, Version: p.Version}
-		if p.Revoked {
-			all = append(all, r)
-			continue
-		}
-		var want []carried.Item
-		for i, b := range f.Bookings {
-			v := verdicts[i]
-			if !v.Kind.counts() || !b.Blocks || k.keeps(i, p) || b.Tentative && p.Rules.Tentative == rules.Ignored {
-				continue
-			}
-			tentative := b.Tentative && p.Rules.Tentative != rules.AsFirm
-			for n, s := range v.spans(b) {
-				if s.Overlaps(p.Window) {
-					want = append(want, carried.Item{Name: carried.Name{UID: carried.Piece(b.Minted, n)}, Span: s, Units: b.Units, Tentative: tentative})
-				}
-			}
-		}
-		r.Change = carried.Advance(p.History, want, p.Version+1, f.Now)
-		if !r.Change.Empty() || p.Version == 0 || p.Renamed {
-			r.Version = p.Version + 1
-			r.Body = publish.Render(p.Name, p.Rules, f.Calendar.Grain, carried.Apply(p.History, r.Change))
-		}
-		all = append(all, r)
-	}
-	return all
 }

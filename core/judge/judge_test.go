@@ -23,7 +23,7 @@ import (
 
 var now = time.Date(2026, 7, 1, 12, 0, 0, 0, time.UTC)
 
-var window = publish.Window(publish.Step(now, time.UTC), span.Day, time.UTC)
+var window = publish.Window(rules.Publication{}, publish.Step(now, time.UTC), span.Day, time.UTC)
 
 func ketch() rules.Calendar { return rules.Calendar{Zone: time.UTC, Grain: span.Day, Capacity: 1} }
 
@@ -224,6 +224,51 @@ func TestPublication(t *testing.T) {
 	require.Len(t, moved.Change.Open, 1)
 	assert.Equal(t, 1, moved.Change.Open[0].Sequence, "a changed item has a higher SEQUENCE")
 	assert.Equal(t, 1, strings.Count(string(moved.Body), "20260703T120000Z"), "DTSTAMP changes only with the item")
+}
+
+// TestRecipients: a person gets all; a platform learns that a boat of two is left no more also by its own sales.
+func TestRecipients(t *testing.T) {
+	two := ketch()
+	two.Capacity = 2
+	f := judge.Facts{Calendar: two, Now: now, Bookings: []judge.Booking{sale(1, 1, "own", 3, 6), sale(2, 2, "other", 5, 8)}, Publications: []judge.Publication{
+		{ID: 1, Platform: 1, Rules: rules.Publication{Occupancy: rules.WhereFull}, Window: window},
+		{ID: 2, Platform: 3, Person: true, Rules: rules.Publication{Occupancy: rules.EachBooking}, Window: window},
+		{ID: 3, Platform: 1, Rules: rules.Publication{Occupancy: rules.EachBooking, Cancelled: 24}, Window: window},
+	}}
+	spans := func(r judge.Rendition) (all []string) {
+		for _, row := range carried.Apply(nil, r.Change) {
+			first, last := row.Span.Format(span.Day)
+			all = append(all, first+" "+last)
+		}
+		return all
+	}
+	r := judged(t, f)
+	assert.Equal(t, [][]string{{"2026-07-05 2026-07-06"}, {"2026-07-03 2026-07-06", "2026-07-05 2026-07-08"}, {"2026-07-05 2026-07-08"}}, [][]string{spans(r.Renditions[0]), spans(r.Renditions[1]), spans(r.Renditions[2])})
+
+	// What is gone is shown as called off for a day, and then no more, though nothing else happens.
+	p := &f.Publications[2]
+	next := func(at time.Time) judge.Result {
+		f.Now = at
+		r := judged(t, f)
+		if done := r.Renditions[2]; done.Body != nil {
+			p.History = carried.Through(p.History, done.Change, done.Version)
+			for i := range p.History {
+				p.History[i].ID = int64(i + 1)
+			}
+			p.Version, p.Versions = done.Version, append(p.Versions, carried.Version{Number: done.Version, At: at})
+		}
+		return r
+	}
+	next(now)
+	f.Bookings = f.Bookings[:1]
+	off := next(now.Add(time.Hour))
+	assert.Equal(t, 1, strings.Count(string(off.Renditions[2].Body), "STATUS:CANCELLED"))
+	assert.Equal(t, now.Add(25*time.Hour), off.Next)
+	assert.Nil(t, next(now.Add(25*time.Hour - time.Second)).Renditions[2].Body)
+	gone := next(now.Add(25 * time.Hour))
+	assert.NotContains(t, string(gone.Renditions[2].Body), "VEVENT")
+	assert.EqualValues(t, 3, p.Version)
+	assert.True(t, gone.Next.IsZero())
 }
 
 // TestRenamedAndRevoked: a new name is a new version that carries the same; a revoked

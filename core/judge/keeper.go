@@ -6,6 +6,7 @@ import (
 
 	"wharf/core/carried"
 	"wharf/core/echo"
+	"wharf/core/publish"
 	"wharf/core/span"
 )
 
@@ -68,12 +69,28 @@ func newKeeper(f Facts, verdicts []Verdict) *keeper {
 	return k
 }
 
-// keeps reports whether the booking is kept from the recipient of a publication.
+// offers are the bookings that may go out to the recipient of a publication, and its own.
+func (k *keeper) offers(p Publication) (all []publish.Offer) {
+	for i, b := range k.bookings {
+		v := k.verdicts[i]
+		own := !p.Person && k.isOwn(b, p.Platform)
+		if !v.Kind.counts() || !own && !p.Person && k.keeps(i, p) {
+			continue
+		}
+		all = append(all, publish.Offer{UID: b.Minted, Spans: v.spans(b), Units: b.Units, Tentative: b.Tentative, Blocks: b.Blocks, Own: own, Feed: b.Feed,
+			Title: b.Title, Categories: b.Categories, Discreet: b.Discreet})
+	}
+	return all
+}
+
+// isOwn reports whether a platform shows the booking, or did until lately.
+func (k *keeper) isOwn(b Booking, platform int64) bool {
+	return k.own[sold{b.ID, platform}] || k.gone[sameUID{b.UID, platform}]
+}
+
+// keeps reports whether a booking that is not its own is kept from the recipient of a publication.
 func (k *keeper) keeps(i int, p Publication) bool {
 	b, v := k.bookings[i], k.verdicts[i]
-	if k.own[sold{b.ID, p.Platform}] || k.gone[sameUID{b.UID, p.Platform}] { // it shows it, or did until lately
-		return true
-	}
 	switch {
 	case v.Evidence.Kind == echo.Paired && v.Kind == Unclear:
 		return v.Evidence.Platform == p.Platform || len(k.shows[shownBy{p.Platform, b.Span}]) > 0

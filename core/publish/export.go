@@ -38,7 +38,8 @@ func ICS(name string, all []Exported, at time.Time) string {
 		if several {
 			title = b.Calendar + ": " + title
 		}
-		cal.AddComponent(event(title, b.Grain, carried.Row{Item: carried.Item{Name: carried.Name{UID: b.UID}, Span: b.Span, Tentative: b.Tentative}, Stamp: at}))
+		row := carried.Row{Item: carried.Item{Name: carried.Name{UID: b.UID}, Span: b.Span, Units: 1, Tentative: b.Tentative}, Stamp: at}
+		cal.AddComponent(event(title, b.Grain, row, status(row)))
 	}
 	return cal.String()
 }

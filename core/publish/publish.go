@@ -1,11 +1,13 @@
-// Package publish writes what a publication carries as an iCalendar document.
+// Package publish says what a publication carries and writes it as an iCalendar document.
 //
-// In: the rows that are carried now. Out: bytes, the same for the same rows on any
-// machine. The detail is "times" so far: a placeholder title, UID, status and nothing
-// else; no METHOD, so that recipients take it for a calendar and not for an invitation.
+// In: the bookings that may go out, and what is laid down of the publication; then the rows
+// that are carried now. Out: the items to carry; then bytes, the same for the same rows on
+// any machine. There is no METHOD, so that recipients take it for a calendar and not for an
+// invitation.
 package publish
 
 import (
+	"cmp"
 	"strconv"
 	"time"
 
@@ -23,33 +25,80 @@ const Placeholder = "Spoken for"
 // ProductID is the PRODID of everything we write (RFC 5545 section 3.7.3).
 const ProductID = "-//Wharf//Wharf//EN"
 
-// Render writes the rows as events under those rules, in the order given.
-func Render(name string, r rules.Publication, grain span.Grain, rows []carried.Row) []byte {
+// Document is what is written of a publication.
+type Document struct {
+	Name  string
+	Rules rules.Publication
+	Grain span.Grain
+	Rows  []carried.Row           // carried now, in their order
+	Shown map[carried.Name]string // the titles of those that have one of their own
+	// CalledOff is what is not carried any more and shown as called off, in its order.
+	CalledOff []carried.Row
+}
+
+// Render writes a publication.
+func Render(d Document) []byte {
 	cal := &ical.Component{Name: "VCALENDAR"}
 	cal.Add("VERSION", "2.0")
 	cal.Add("PRODID", ProductID)
-	cal.AddText("NAME", name)         // RFC 7986 section 5.1
-	cal.AddText("X-WR-CALNAME", name) // what most recipients read
-	for _, row := range rows {
-		cal.AddComponent(event(r.Title, grain, row))
+	cal.AddText("NAME", d.Name)         // RFC 7986 section 5.1
+	cal.AddText("X-WR-CALNAME", d.Name) // what most recipients read
+	if d.Rules.Color != "" {
+		cal.Add("COLOR", d.Rules.Color) // RFC 7986 section 5.9
+	}
+	// How often it is worth to come back: RFC 7986 section 5.7, and what was in use before.
+	every := "PT" + strconv.Itoa(cmp.Or(d.Rules.Refresh, rules.DefaultRefresh)) + "M"
+	cal.Add("REFRESH-INTERVAL", every, ical.Param{Name: "VALUE", Values: []string{"DURATION"}})
+	cal.Add("X-PUBLISHED-TTL", every)
+	for _, row := range d.Rows {
+		title := cmp.Or(d.Shown[row.Name], d.Rules.Title)
+		e := event(title, d.Grain, row, status(row))
+		d.alarm(e, title)
+		cal.AddComponent(e)
+	}
+	for _, row := range d.CalledOff {
+		cal.AddComponent(event(d.Rules.Title, d.Grain, row, "CANCELLED"))
 	}
 	return []byte(cal.String())
 }
 
-func event(title string, grain span.Grain, r carried.Row) *ical.Component {
+func status(r carried.Row) string {
+	if r.Tentative {
+		return "TENTATIVE"
+	}
+	return "CONFIRMED"
+}
+
+// alarm adds the alarm that every event has (RFC 5545 section 3.6.6), if any.
+func (d Document) alarm(e *ical.Component, title string) {
+	if d.Rules.Alarm == "" {
+		return
+	}
+	lead, err := rules.ParseAlarm(d.Rules.Alarm)
+	if err != nil {
+		return // it was looked at when it was laid down
+	}
+	a := &ical.Component{Name: "VALARM"}
+	a.Add("ACTION", "DISPLAY")
+	a.AddText("DESCRIPTION", title)
+	a.Add("TRIGGER", "-PT"+strconv.Itoa(int(lead.Minutes()))+"M")
+	e.AddComponent(a)
+}
+
+func event(title string, grain span.Grain, r carried.Row, status string) *ical.Component {
 	e := &ical.Component{Name: "VEVENT"}
 	e.Add("UID", r.UID)
 	e.Add("DTSTAMP", r.Stamp.UTC().Format("20060102T150405Z"))
 	addPoint(e, "DTSTART", r.Span.Start, grain)
 	addPoint(e, "DTEND", r.Span.End, grain)
 	e.AddText("SUMMARY", title)
-	status := "CONFIRMED"
-	if r.Tentative {
-		status = "TENTATIVE"
-	}
 	e.Add("STATUS", status)
 	e.Add("SEQUENCE", strconv.Itoa(r.Sequence))
-	e.Add("TRANSP", "OPAQUE")
+	if r.Units == 0 {
+		e.Add("TRANSP", "TRANSPARENT")
+	} else {
+		e.Add("TRANSP", "OPAQUE")
+	}
 	return e
 }
 
@@ -71,11 +120,11 @@ func Step(now time.Time, loc *time.Location) span.Date {
 	return today - span.Date((int(today.Weekday())+6)%7)
 }
 
-// Window is the stretch that a publication shows whose window is at the step: from 30 days
-// before it to 24 months after it.
-func Window(step span.Date, grain span.Grain, loc *time.Location) span.Span {
+// Window is the stretch that a publication shows whose window is at the step: so many days
+// before it, and so many months after it.
+func Window(r rules.Publication, step span.Date, grain span.Grain, loc *time.Location) span.Span {
 	y, m, d := step.Civil()
-	from, to := step-30, span.NewDate(y, m+24, d)
+	from, to := step-span.Date(cmp.Or(r.Back, rules.DefaultBack)), span.NewDate(y, m+time.Month(cmp.Or(r.Ahead, rules.MostAhead)), d)
 	if grain.Dated() {
 		return span.Days(from, to)
 	}

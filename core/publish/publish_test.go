@@ -33,14 +33,23 @@ func TestRender(t *testing.T) {
 		"instants":  {span.Time, row(span.Instants(stamp, stamp.Add(90*time.Minute)), false), []string{"DTSTART:20260701T120000Z", "DTEND:20260701T133000Z"}},
 		"tentative": {span.Day, row(days, true), []string{"STATUS:TENTATIVE"}},
 	} {
-		text := string(publish.Render("Ketch, \"Merrow\"; all", times, tc.grain, []carried.Row{tc.row}))
+		text := string(publish.Render(publish.Document{Name: "Ketch, \"Merrow\"; all", Rules: times, Grain: tc.grain, Rows: []carried.Row{tc.row}}))
 		for _, line := range append(tc.has, "UID:u@wharf", "SEQUENCE:3", "DTSTAMP:20260701T120000Z", "SUMMARY:Spoken for", "TRANSP:OPAQUE", `NAME:Ketch\, "Merrow"\; all`, "VERSION:2.0") {
 			assert.Contains(t, text, line+"\r\n", name)
 		}
 		assert.Equal(t, strings.Count(text, "\n"), strings.Count(text, "\r\n"), name)
 		assert.NotContains(t, text, "METHOD", name)
 	}
-	assert.Contains(t, string(publish.Render("Empty", times, span.Day, nil)), "END:VCALENDAR", "nothing sold is a calendar too")
+	name := carried.Name{UID: "u@wharf"}
+	off := row(days, false)
+	off.UID, off.Sequence = "off@wharf", 9
+	text := string(publish.Render(publish.Document{Rules: rules.Publication{Title: "Taken", Alarm: "2h", Refresh: 60, Color: "teal"}, Grain: span.Day,
+		Rows: []carried.Row{row(days, false)}, Shown: map[carried.Name]string{name: "Guest\r\nATTACH:x, y\x00\x1b"}, CalledOff: []carried.Row{off}}))
+	for _, line := range []string{`SUMMARY:Guest\nATTACH:x\, y`, `DESCRIPTION:Guest\nATTACH:x\, y`, "TRIGGER:-PT120M", "REFRESH-INTERVAL;VALUE=DURATION:PT60M", "X-PUBLISHED-TTL:PT60M", "COLOR:teal", "STATUS:CANCELLED", "SEQUENCE:9"} {
+		assert.Contains(t, text, line+"\r\n")
+	}
+	assert.Equal(t, []int{2, 1, 1}, []int{strings.Count(text, "BEGIN:VEVENT"), strings.Count(text, "BEGIN:VALARM"), strings.Count(text, "SUMMARY:Taken")})
+	assert.Contains(t, string(publish.Render(publish.Document{Name: "Empty", Rules: times, Grain: span.Day})), "END:VCALENDAR", "nothing sold is a calendar too")
 }
 
 // TestWindowStepsByTheWeek: a new day alone changes nothing; a new week moves it.
@@ -50,7 +59,7 @@ func TestWindowStepsByTheWeek(t *testing.T) {
 	window := func(text string, grain span.Grain) span.Span {
 		now, err := time.Parse(time.RFC3339, text)
 		require.NoError(t, err)
-		return publish.Window(publish.Step(now, loc), grain, loc)
+		return publish.Window(times, publish.Step(now, loc), grain, loc)
 	}
 	monday := window("2026-07-06T03:00:00Z", span.Day)
 	sunday := window("2026-07-13T02:59:00Z", span.Day)

@@ -6,7 +6,6 @@
 package rules
 
 import (
-	"errors"
 	"fmt"
 	"time"
 
@@ -129,44 +128,6 @@ func (l Link) UnitsOf(e recur.Entry, title string) int {
 		return n
 	}
 	return l.Units
-}
-
-// Detail says how much a publication shows of a booking.
-type Detail string
-
-// Times: when and whether it is sure, under one title for all.
-const Times Detail = "times"
-
-// Publication says what a publication shows.
-type Publication struct {
-	Detail    Detail
-	Title     string        // of every event, at the detail Times
-	Tentative TentativeRule // how what is not firm goes out; "" is AsTentative
-}
-
-// mostTitle is how long the title of times may be, in bytes.
-const mostTitle = 200
-
-// NewPublication checks what a publication is to show. The error is a *FieldError.
-func NewPublication(detail, title, tentative string) (Publication, error) {
-	if Detail(detail) != Times {
-		return Publication{}, &FieldError{"detail", fmt.Errorf("detail %q is not known: use times", detail)}
-	}
-	if title == "" {
-		return Publication{}, &FieldError{"title", errors.New("the title is missing: say what the times are to be called")}
-	}
-	if len(title) > mostTitle {
-		return Publication{}, &FieldError{"title", fmt.Errorf("the title is too long: use at most %d bytes", mostTitle)}
-	}
-	p := Publication{Times, title, TentativeRule(tentative)}
-	switch p.Tentative {
-	case "":
-		p.Tentative = AsTentative
-	case AsTentative, AsFirm, Ignored:
-	default:
-		return Publication{}, &FieldError{"tentative", fmt.Errorf("tentative %q is not known: use %s, %s or %s", tentative, AsTentative, AsFirm, Ignored)}
-	}
-	return p, nil
 }
 
 // MaterialisedWindow is the stretch of time around now in which occurrences are laid

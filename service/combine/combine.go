@@ -17,6 +17,7 @@ import (
 	"log/slog"
 	"maps"
 	"slices"
+	"strings"
 	"time"
 
 	"wharf/core/booking"
@@ -358,10 +359,19 @@ func bookingsOn(tx *store.Tx, calendar int64, rows []store.Booking, platforms ma
 			Sighting: reading.Interval{NotBefore: orZero(b.SightingNotBefore), SeenBy: orZero(b.SightingSeenBy)},
 			Revision: recur.Revision{Sequence: b.Sequence, Stamp: orZero(b.Stamp)}, EchoElsewhere: elsewhere[b.ID], Answer: answers[b.ID].Answer,
 			Closure: b.Closure, Expires: orZero(b.ExpiresAt), Rejected: b.Review == store.Rejected,
+			Categories: lines(b.Categories), Discreet: b.Class == rules.Private || b.Class == rules.Confidential || b.Review == store.Waiting,
 		})
 	}
 	f.Originals, err = tx.Originals(calendar, minted)
 	return err
+}
+
+// lines are the texts of which each has a line.
+func lines(text string) []string {
+	if text == "" {
+		return nil
+	}
+	return strings.Split(text, "\n")
 }
 
 // publishedOf adds a calendar's publications, with what they carried and who picked that up.
@@ -371,13 +381,17 @@ func publishedOf(tx *store.Tx, calendar int64, f *judge.Facts) error {
 	if err != nil {
 		return err
 	}
+	persons, err := tx.Persons()
+	if err != nil {
+		return err
+	}
 	published, err := tx.PublishedOf(calendar)
 	if err != nil {
 		return err
 	}
 	grain, loc := f.Calendar.Grain, f.Calendar.Zone
 	for _, p := range publications {
-		r, err := rules.NewPublication(p.Detail, p.Title, p.Tentative)
+		r, err := rules.NewPublication(p.Rules(), f.Calendar.Capacity)
 		if err != nil {
 			return err
 		}
@@ -387,7 +401,7 @@ func publishedOf(tx *store.Tx, calendar int64, f *judge.Facts) error {
 				return err
 			}
 		}
-		f.Publications = append(f.Publications, judge.Publication{ID: p.ID, Platform: p.PlatformID, Name: p.Name, Rules: r, Reader: p.Reader, Window: publish.Window(p.WindowStep, grain, loc),
+		f.Publications = append(f.Publications, judge.Publication{ID: p.ID, Platform: p.PlatformID, Person: persons[p.PlatformID], Name: p.Name, Rules: r, Reader: p.Reader, Window: publish.Window(r, p.WindowStep, grain, loc),
 			Version: p.Version, History: published.Carried[p.ID], Versions: published.Versions[p.ID], Pickups: published.Pickups[p.ID],
 			Renamed: p.Name != p.RenderedName, Revoked: p.RemovedAt != nil})
 	}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 
 	"wharf/service/store"
 )
@@ -69,6 +70,16 @@ func set[T comparable](e *editing, name string, field *T, to *T) {
 	row.Field, row.Was, row.Became = name, fmt.Sprint(*field), fmt.Sprint(*to)
 	e.rows = append(e.rows, row)
 	*field = *to
+}
+
+// setList gives a field that is a list its new value, and notes what it was.
+func setList[T comparable](e *editing, name string, field *[]T, to []T) {
+	was, now := fmt.Sprint(*field), fmt.Sprint(to)
+	if slices.Equal(*field, to) {
+		return
+	}
+	set(e, name, &was, &now)
+	*field = to
 }
 
 // save raises the revision if anything was set, and keeps the record of it. An edit that

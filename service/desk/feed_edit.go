@@ -219,7 +219,7 @@ func (d *Desk) applyToFeed(tx *store.Tx, e *editing, feed *store.Feed, to FeedEd
 		return err
 	}
 	if to.Platform != nil {
-		p, err := tx.PlatformNamed(*trimmed(to.Platform))
+		p, err := recipientNamed(tx, *to.Platform, false)
 		if err != nil {
 			return err
 		}

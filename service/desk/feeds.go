@@ -98,7 +98,7 @@ func (d *Desk) AddFeed(ctx context.Context, f Feed) (int64, error) {
 	var id int64
 	var calendars []int64
 	err = d.Store.Tx(ctx, func(tx *store.Tx) error {
-		platform, err := tx.PlatformNamed(strings.TrimSpace(f.Platform))
+		platform, err := recipientNamed(tx, f.Platform, false)
 		if err != nil {
 			return err
 		}

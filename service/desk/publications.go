@@ -2,13 +2,20 @@ package desk
 
 import (
 	"context"
+	"crypto/hmac"
+	"crypto/sha256"
 	"errors"
 	"fmt"
+	"reflect"
+	"slices"
 	"strings"
+	"time"
 
 	"wharf/core/carried"
+	"wharf/core/hold"
 	"wharf/core/publish"
 	"wharf/core/rules"
+	"wharf/core/zone"
 	"wharf/service/combine"
 	"wharf/service/secret"
 	"wharf/service/store"
@@ -21,6 +28,18 @@ const secretPlace = "publication-secret"
 type Publication struct {
 	Calendar       int64
 	Platform, Name string
+	Person         bool // Platform is the name of a person, who sells nothing
+	Content        PublicationContent
+	Access
+}
+
+// PublicationContent is what is to change of what a publication shows; nil is left as it is. See rules.Publication.
+type PublicationContent struct {
+	Detail, Title, Tentative, Occupancy, Alarm, Color *string
+	Holds, Shown, Joined                              *bool
+	Feeds                                             *[]int64
+	Categories                                        *[]string
+	Back, Ahead, Cancelled, Refresh                   *int
 }
 
 // RecipientError says that a platform has a publication of the calendar already.
@@ -30,7 +49,21 @@ func (e *RecipientError) Error() string {
 	return fmt.Sprintf("this platform has a link for the calendar already: %s", e.Publication)
 }
 
-// AddPublication makes a publication with a secret of its own. The error is a *RecipientError,
+// recipientNamed is the platform or person of a name, made if there is none. It is a *rules.FieldError where the name is
+// that of the other kind.
+func recipientNamed(tx *store.Tx, name string, person bool) (store.Platform, error) {
+	p, err := tx.RecipientNamed(strings.TrimSpace(name), person)
+	if err != nil || p.Person == person {
+		return p, err
+	}
+	what := "a platform, and no person"
+	if p.Person {
+		what = "a person who gets calendars, and no platform"
+	}
+	return p, &rules.FieldError{Field: "platform", Err: fmt.Errorf("%s is %s: choose another name", p.Name, what)}
+}
+
+// AddPublication makes a publication with a secret of its own. The error is a *RecipientError, a *rules.FieldError,
 // and store.ErrTaken when its name is in use.
 func (d *Desk) AddPublication(ctx context.Context, p Publication) (int64, error) {
 	if err := d.checkCalendar(ctx, p.Calendar); err != nil {
@@ -38,10 +71,14 @@ func (d *Desk) AddPublication(ctx context.Context, p Publication) (int64, error)
 	}
 	link := secret.New()
 	row := store.Publication{CalendarID: p.Calendar, Name: strings.TrimSpace(p.Name), SecretHash: secret.Hash(link),
-		SecretCipher: d.Box.Seal(secretPlace, link), CreatedAt: d.Now(), Title: publish.Placeholder, Detail: string(rules.Times)}
+		SecretCipher: d.Box.Seal(secretPlace, link), CreatedAt: d.Now()}
 	err := d.Store.Tx(ctx, func(tx *store.Tx) error {
 		row.ID = 0
-		platform, err := tx.PlatformNamed(strings.TrimSpace(p.Platform))
+		row.SetRules(rules.Publication{Detail: rules.Times, Title: publish.Placeholder})
+		if err := errors.Join(p.Content.apply(tx, &editing{}, &row), d.applyAccess(tx, &editing{}, &row, p.Access)); err != nil {
+			return err
+		}
+		platform, err := recipientNamed(tx, p.Platform, p.Person)
 		if err != nil {
 			return err
 		}
@@ -80,9 +117,17 @@ type PublicationEdit struct {
 	Name *string
 	// Reader is the first name in the User-Agent of the reader that is the recipient's own; "": most
 	// of the last ones.
-	Reader *string
-	// Title is that of the times, Tentative how what is not firm goes out.
-	Title, Tentative *string
+	Reader  *string
+	Content PublicationContent
+	Access
+}
+
+// Access says who may read a publication beside its link being known; nil is left as it is.
+type Access struct {
+	// User and Password are asked for; User "" asks nobody. A new user needs a password.
+	User, Password *string
+	// Expires is from when on the link ends, by the clock of the calendar or as an instant; "": never.
+	Expires *string
 }
 
 // EditPublication changes a publication; store.ErrTaken when its new name is in use. The error may be a *rules.FieldError.
@@ -121,16 +166,159 @@ func (d *Desk) changePublication(tx *store.Tx, by By, id int64, to PublicationEd
 		kind := carried.Product(*reader)
 		set(e, "reader", &row.Reader, &kind)
 	}
-	title := row.Title
-	set(e, "title", &row.Title, trimmed(to.Title))
-	if row.Title != title {
-		row.RenderedName = "" // every item is written anew
-	}
-	set(e, "tentative", &row.Tentative, to.Tentative)
-	if _, err := rules.NewPublication(row.Detail, row.Title, row.Tentative); err != nil {
+	if err := errors.Join(to.Content.apply(tx, e, &row), d.applyAccess(tx, e, &row, to.Access)); err != nil {
 		return err
 	}
 	return errors.Join(e.save(tx, &row.Revision), tx.SavePublication(row), tx.MarkDirty(row.CalendarID), tx.Changed(store.TopicPublication, id))
+}
+
+// apply changes what a publication shows. The error may be a *rules.FieldError.
+func (c PublicationContent) apply(tx *store.Tx, e *editing, row *store.Publication) error {
+	calendar, err := tx.LockCalendar(row.CalendarID)
+	if err != nil {
+		return err
+	}
+	was, err := rules.NewPublication(row.Rules(), calendar.Capacity)
+	if err != nil {
+		return err
+	}
+	r := was
+	set(e, "detail", &r.Detail, (*rules.Detail)(c.Detail))
+	set(e, "title", &r.Title, trimmed(c.Title))
+	set(e, "tentative", &r.Tentative, (*rules.TentativeRule)(c.Tentative))
+	set(e, "occupancy", &r.Occupancy, (*rules.Occupancy)(c.Occupancy))
+	set(e, "joined", &r.Joined, c.Joined)
+	set(e, "shown", &r.Shown, c.Shown)
+	if c.Holds != nil {
+		left := !*c.Holds
+		set(e, "holds", &r.NoHolds, &left)
+	}
+	if c.Feeds != nil {
+		feeds, err := feedsOf(tx, calendar, *c.Feeds)
+		if err != nil {
+			return err
+		}
+		setList(e, "feeds", &r.Feeds, feeds)
+	}
+	if c.Categories != nil {
+		setList(e, "categories", &r.Categories, *c.Categories)
+	}
+	set(e, "back", &r.Back, c.Back)
+	set(e, "ahead", &r.Ahead, c.Ahead)
+	set(e, "alarm", &r.Alarm, trimmed(c.Alarm))
+	set(e, "cancelled", &r.Cancelled, c.Cancelled)
+	set(e, "refresh", &r.Refresh, c.Refresh)
+	set(e, "color", &r.Color, trimmed(c.Color))
+	if r, err = rules.NewPublication(r, calendar.Capacity); err != nil {
+		return err
+	}
+	if !reflect.DeepEqual(r, was) {
+		row.RenderedName = "" // every item is written anew
+	}
+	row.SetRules(r)
+	return nil
+}
+
+// mostLogin is how long the user name of a publication may be, and leastPassword how short its password.
+const (
+	mostLogin     = 100
+	leastPassword = 8
+)
+
+// applyAccess changes who may read a publication. The error may be a *rules.FieldError.
+func (d *Desk) applyAccess(tx *store.Tx, e *editing, row *store.Publication, to Access) error {
+	wrong := func(field, text string, args ...any) error {
+		return &rules.FieldError{Field: field, Err: fmt.Errorf(text, args...)}
+	}
+	given := ""
+	if to.Password != nil {
+		given = *to.Password
+	}
+	if user := trimmed(to.User); user != nil && *user != row.LoginUser {
+		switch {
+		case strings.ContainsAny(*user, ":\r\n") || len(*user) > mostLogin:
+			return wrong("user", "a user name has no colon, and at most %d bytes", mostLogin)
+		case *user != "" && given == "":
+			return wrong("password", "give the password that goes with the user name")
+		}
+		set(e, "user", &row.LoginUser, user)
+		row.LoginHash = nil
+	}
+	if given != "" {
+		if row.LoginUser == "" {
+			return wrong("user", "give the user name that goes with the password")
+		}
+		if len(given) < leastPassword {
+			return wrong("password", "use at least %d characters", leastPassword)
+		}
+		row.LoginHash = d.LoginHash(row.LoginUser, given)
+		was, now := "…", "… (new)" // it is a secret
+		set(e, "password", &was, &now)
+	}
+	if to.Expires == nil {
+		return nil
+	}
+	calendar, err := tx.LockCalendar(row.CalendarID)
+	if err != nil {
+		return err
+	}
+	until, err := d.linkEnd(strings.TrimSpace(*to.Expires), calendar)
+	if err != nil {
+		return err
+	}
+	was, now := instant(row.ExpiresAt), instant(until)
+	set(e, "expires", &was, &now)
+	row.ExpiresAt = until
+	return nil
+}
+
+// linkEnd is when a link ends; nil: never.
+func (d *Desk) linkEnd(text string, calendar store.Calendar) (*time.Time, error) {
+	if text == "" {
+		return nil, nil
+	}
+	loc, err := zone.Load(calendar.Zone)
+	if err != nil {
+		return nil, err
+	}
+	at, err := hold.Expiry(text, loc)
+	if err == nil && !at.After(d.Now()) {
+		err = errors.New("this is over already: give a later time, or revoke the link")
+	}
+	if err != nil {
+		return nil, &rules.FieldError{Field: "expires", Err: err}
+	}
+	return &at, nil
+}
+
+func instant(at *time.Time) string {
+	if at == nil {
+		return ""
+	}
+	return at.UTC().Format(time.RFC3339)
+}
+
+// LoginHash is what the user name and password of a publication are known by: it says nothing without the key file, and is
+// worked out for each download.
+func (d *Desk) LoginHash(user, password string) []byte {
+	mac := hmac.New(sha256.New, d.Box.Derive("publication-login"))
+	fmt.Fprintf(mac, "%d %s %s", len(user), user, password)
+	return mac.Sum(nil)
+}
+
+// feedsOf checks that feeds count on a calendar, and puts them in order, each once.
+func feedsOf(tx *store.Tx, calendar store.Calendar, ids []int64) ([]int64, error) {
+	on, err := tx.FeedsOn(calendar.ID)
+	if err != nil {
+		return nil, err
+	}
+	for _, id := range ids {
+		if !slices.ContainsFunc(on, func(f store.Feed) bool { return f.ID == id }) {
+			return nil, &rules.FieldError{Field: "feeds", Err: fmt.Errorf("feed %d does not count on %s: choose among those that do", id, calendar.Name)}
+		}
+	}
+	ids = slices.Sorted(slices.Values(ids))
+	return slices.Compact(ids), nil
 }
 
 // LinkOf is the secret part of a publication's link.

@@ -154,7 +154,7 @@ func (s *server) TryPublicationEdit(ctx context.Context, r gen.TryPublicationEdi
 }
 
 func publicationEdit(b *gen.PublicationEdit) desk.PublicationEdit {
-	return desk.PublicationEdit{Name: b.Name, Reader: b.Reader, Title: b.Title, Tentative: (*string)(b.Tentative)}
+	return desk.PublicationEdit{Name: b.Name, Reader: b.Reader, Content: contentEdit(b.Content), Access: desk.Access{User: b.User, Password: b.Password, Expires: b.Expires}}
 }
 
 func (s *server) AcknowledgeConflict(ctx context.Context, r gen.AcknowledgeConflictRequestObject) (gen.AcknowledgeConflictResponseObject, error) {

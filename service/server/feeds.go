@@ -234,7 +234,7 @@ func (s *server) platforms(ctx context.Context) (map[int64]gen.Platform, error) 
 }
 
 func platformJSON(p store.Platform) gen.Platform {
-	return gen.Platform{Id: p.ID, Name: p.Name, Revision: p.Revision}
+	return gen.Platform{Id: p.ID, Name: p.Name, Revision: p.Revision, Person: optional(p.Person)}
 }
 
 func readingJSON(r store.Reading) gen.Reading {
@@ -272,6 +272,14 @@ func linesOf(s string) []string {
 }
 
 // optional is nil for what is not there.
+// listed is a list that is written as one also where it is empty.
+func listed[T any](all []T) []T {
+	if all == nil {
+		return []T{}
+	}
+	return all
+}
+
 func optional[T comparable](v T) *T {
 	var none T
 	if v == none {

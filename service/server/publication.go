@@ -1,6 +1,7 @@
 package server
 
 import (
+	"crypto/subtle"
 	"errors"
 	"io"
 	"net/http"
@@ -39,6 +40,9 @@ func (p *publications) serve(w http.ResponseWriter, r *http.Request, file string
 	if !ok {
 		return
 	}
+	if !p.admits(w, r, item) {
+		return
+	}
 	done, ok := p.readers.begin(w, item.PublicationID, p.sourceOf(r))
 	if !ok {
 		w.Header().Set("Retry-After", "5")
@@ -52,8 +56,7 @@ func (p *publications) serve(w http.ResponseWriter, r *http.Request, file string
 		form = &item.Zipped
 	}
 	h := w.Header()
-	h["X-Content-Type-Options"], h["Cache-Control"], h["Vary"] = noSniff, privateNoCache, varyEncoding
-	h["Etag"], h["Last-Modified"] = form.ETag, item.LastModified
+	h["Cache-Control"], h["Vary"], h["Etag"] = privateNoCache, varyEncoding, form.ETag
 	agent, get := agentOf(r), r.Method == http.MethodGet
 	if get {
 		// Before it is answered, so that no pickup is forgotten.
@@ -65,6 +68,7 @@ func (p *publications) serve(w http.ResponseWriter, r *http.Request, file string
 		return
 	}
 	p.full.Inc()
+	h["X-Content-Type-Options"], h["Last-Modified"], h["Content-Disposition"] = noSniff, item.LastModified, item.Disposition
 	h["Content-Type"], h["Content-Length"] = calendarType, form.Length
 	if form.Coding != nil {
 		h["Content-Encoding"] = form.Coding
@@ -101,14 +105,19 @@ func (p *publications) find(w http.ResponseWriter, r *http.Request, file string)
 		return nil, false
 	}
 	source, now := p.sourceOf(r), p.Now()
-	if !p.Shelf.Has(secret) && !p.readers.mayGuess(source, now) {
-		w.Header().Set("Retry-After", "60")
-		w.Header().Set("Connection", "close")
-		p.refuse(w, http.StatusTooManyRequests, "Too many links that lead nowhere were asked for from your address. Ask again in a minute.")
-		return nil, false
+	slowly := !p.Shelf.Has(secret) && !p.readers.mayGuess(source, now)
+	if slowly { // who shares an address with somebody who guesses gets theirs all the same: such links are looked up one by one
+		select {
+		case p.readers.one <- struct{}{}:
+			defer func() { <-p.readers.one }()
+		case <-r.Context().Done():
+			return nil, false
+		}
 	}
 	item, err := p.Shelf.Get(r.Context(), secret)
 	switch {
+	case slowly && errors.Is(err, store.ErrNotFound):
+		p.tooMany(w)
 	case errors.Is(err, store.ErrNotFound):
 		p.readers.guessed(source, now)
 		p.refuse(w, http.StatusNotFound, "There is no calendar at this link. Copy it again from Wharf.")
@@ -124,6 +133,41 @@ func (p *publications) find(w http.ResponseWriter, r *http.Request, file string)
 		return item, true
 	}
 	return nil, false
+}
+
+// tooMany refuses who guesses.
+func (p *publications) tooMany(w http.ResponseWriter) {
+	w.Header().Set("Retry-After", "60")
+	w.Header().Set("Connection", "close")
+	p.refuse(w, http.StatusTooManyRequests, "Too many links that lead nowhere were asked for from your address. Ask again in a minute.")
+}
+
+// admits reports whether a reader may have what it found, or answers why not: its time is over, or it does not give the name
+// and password that are asked for (RFC 7617). Only wrong ones are slowed down.
+func (p *publications) admits(w http.ResponseWriter, r *http.Request, item *shelf.Item) bool {
+	now := p.Now()
+	if !item.Expires.IsZero() && !now.Before(item.Expires) {
+		p.refuse(w, http.StatusGone, "This link was given until "+item.Expires.UTC().Format("2 January 2006 15:04 UTC")+". Ask those who gave it to you for a new one.")
+		return false
+	}
+	if item.Login == nil {
+		return true
+	}
+	user, password, given := r.BasicAuth()
+	if given && subtle.ConstantTimeCompare(p.Desk.LoginHash(user, password), item.Login) == 1 {
+		return true
+	}
+	source := p.sourceOf(r)
+	if given && !p.readers.mayGuess(source, now) {
+		p.tooMany(w)
+		return false
+	}
+	if given {
+		p.readers.guessed(source, now)
+	}
+	w.Header().Set("WWW-Authenticate", `Basic realm="Calendar", charset="UTF-8"`)
+	p.refuse(w, http.StatusUnauthorized, "This calendar asks for a user name and a password. Ask those who gave you its link for them.")
+	return false
 }
 
 // refuse answers with a sentence; who reads it is a person who tries the link.

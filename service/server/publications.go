@@ -7,6 +7,7 @@ import (
 
 	gen "wharf/api/server"
 	"wharf/core/exposure"
+	"wharf/core/rules"
 	"wharf/service/desk"
 	"wharf/service/store"
 )
@@ -30,7 +31,8 @@ func (s *server) GetPublication(ctx context.Context, r gen.GetPublicationRequest
 }
 
 func (s *server) CreatePublication(ctx context.Context, r gen.CreatePublicationRequestObject) (gen.CreatePublicationResponseObject, error) {
-	id, err := s.Desk.AddPublication(ctx, desk.Publication{Calendar: r.Body.Calendar, Platform: r.Body.Platform, Name: r.Body.Name})
+	id, err := s.Desk.AddPublication(ctx, desk.Publication{Calendar: r.Body.Calendar, Platform: r.Body.Platform, Person: orEmpty(r.Body.Person), Name: r.Body.Name, Content: contentEdit(r.Body.Content),
+		Access: desk.Access{User: r.Body.User, Password: r.Body.Password, Expires: r.Body.Expires}})
 	if err != nil {
 		return nil, taken(err, "name", publicationNameTaken)
 	}
@@ -59,6 +61,20 @@ func (s *server) ListPickups(ctx context.Context, r gen.ListPickupsRequestObject
 	return all, err
 }
 
+// contentEdit is what is to change of what a publication shows.
+func contentEdit(b *gen.PublicationContentEdit) desk.PublicationContent {
+	if b == nil {
+		return desk.PublicationContent{}
+	}
+	return desk.PublicationContent{Detail: (*string)(b.Detail), Title: b.Title, Tentative: (*string)(b.Tentative), Feeds: b.Feeds, Holds: b.Holds, Categories: b.Categories,
+		Shown: b.Shown, Back: b.Back, Ahead: b.Ahead, Occupancy: (*string)(b.Occupancy), Joined: b.Joined, Alarm: b.Alarm, Cancelled: b.Cancelled, Refresh: b.Refresh, Color: b.Color}
+}
+
+func contentJSON(r rules.Publication) gen.PublicationContent {
+	return gen.PublicationContent{Detail: gen.Detail(r.Detail), Title: r.Title, Tentative: gen.TentativeRule(r.Tentative), Feeds: listed(r.Feeds), Holds: !r.NoHolds, Categories: listed(r.Categories),
+		Shown: r.Shown, Back: r.Back, Ahead: r.Ahead, Occupancy: gen.Occupancy(r.Occupancy), Joined: r.Joined, Alarm: r.Alarm, Cancelled: r.Cancelled, Refresh: r.Refresh, Color: r.Color}
+}
+
 const publicationNameTaken = "another publication has this name: choose one that you will tell apart"
 
 func (s *server) publicationJSON(ctx context.Context, id int64) (gen.Publication, error) {
@@ -78,6 +94,14 @@ func (s *server) publicationsJSON(ctx context.Context, rows []store.Publication)
 	if err != nil {
 		return nil, err
 	}
+	all, err := s.Store.Calendars(ctx)
+	if err != nil {
+		return nil, err
+	}
+	capacities := make(map[int64]int, len(all))
+	for _, c := range all {
+		capacities[c.ID] = c.Capacity
+	}
 	ids := make([]int64, len(rows))
 	for i, p := range rows {
 		ids[i] = p.ID
@@ -86,22 +110,26 @@ func (s *server) publicationsJSON(ctx context.Context, rows []store.Publication)
 	if err != nil {
 		return nil, err
 	}
-	all := make([]gen.Publication, len(rows))
+	out := make([]gen.Publication, len(rows))
 	for i, p := range rows {
 		link, err := s.Desk.LinkOf(p)
 		if err != nil {
 			return nil, err
+		}
+		content, err := rules.NewPublication(p.Rules(), capacities[p.CalendarID])
+		if err != nil { // its calendar says so; it is shown as it is
+			content = p.Rules()
 		}
 		n := counts[p.ID]
 		var last time.Time
 		if n.LastPickup != nil {
 			last = *n.LastPickup
 		}
-		all[i] = gen.Publication{PickupState: gen.PickupState(exposure.StateOf(last, n.Gaps, s.OverdueAfter, s.Now())),
+		out[i] = gen.Publication{PickupState: gen.PickupState(exposure.StateOf(last, n.Gaps, s.OverdueAfter, s.Now())),
 			UsualGap: optional(int64(n.Gaps.Usual() / time.Second)), LongGap: optional(int64(n.Gaps.Long() / time.Second)),
 			Id: p.ID, Name: p.Name, Revision: p.Revision, Calendar: p.CalendarID, Platform: platforms[p.PlatformID],
-			Title: p.Title, Tentative: gen.TentativeRule(p.Tentative), Url: s.PublicURL.JoinPath("p", link+".ics").String(), Version: p.Version, VersionAt: n.VersionAt, Items: n.Items,
+			Content: contentJSON(content), Url: s.PublicURL.JoinPath("p", link+".ics").String(), User: optional(p.LoginUser), Expires: p.ExpiresAt, Version: p.Version, VersionAt: n.VersionAt, Items: n.Items,
 			Pickups: n.Pickups, LastPickup: n.LastPickup, LastPickupVersion: n.LastVersion, Reader: optional(p.Reader)}
 	}
-	return all, nil
+	return out, nil
 }

@@ -25,6 +25,7 @@ type readers struct {
 	mu        sync.Mutex
 	open      map[reader]int
 	strangers *limiters
+	one       chan struct{} // has room for one: who asks for unknown links too often is looked after one by one
 }
 
 // reader is a publication with the network that it is read from; "" for all of them.
@@ -34,7 +35,7 @@ type reader struct {
 }
 
 func newReaders(r Readers) *readers {
-	return &readers{Readers: r, open: map[reader]int{}, strangers: newLimiters()}
+	return &readers{Readers: r, open: map[reader]int{}, strangers: newLimiters(), one: make(chan struct{}, 1)}
 }
 
 // begin counts an answer in, unless there are too many of the publication on the way; done counts it

@@ -13,6 +13,7 @@ import (
 	"crypto/sha256"
 	"errors"
 	"log/slog"
+	"mime"
 	"net/http"
 	"slices"
 	"strconv"
@@ -20,6 +21,7 @@ import (
 	"sync"
 	"sync/atomic"
 	"time"
+	"unicode"
 
 	"golang.org/x/sync/singleflight"
 
@@ -34,7 +36,10 @@ type Item struct {
 	At            time.Time // when it was rendered, in whole seconds
 	Tag           string    // its hash, the heart of its ETags
 	LastModified  []string
+	Disposition   []string // with the name of its file
 	Plain, Zipped Coded
+	Login         []byte    // the hash of the name and password that are asked for; nil: none
+	Expires       time.Time // from then on it is served no more; zero: never
 }
 
 // Coded is an item's bytes in one content coding, with what its headers say of them. The
@@ -169,7 +174,11 @@ func (s *Shelf) put(row store.Served) (*Item, *slot, error) {
 		return nil, nil, err
 	}
 	item := &Item{PublicationID: row.PublicationID, Version: row.Version, Tag: row.ETag, At: row.At.Truncate(time.Second),
-		LastModified: []string{row.At.UTC().Format(http.TimeFormat)}, Plain: coded(row.ETag, "", plain), Zipped: coded(row.ETag, "gzip", packed)}
+		LastModified: []string{row.At.UTC().Format(http.TimeFormat)}, Plain: coded(row.ETag, "", plain), Zipped: coded(row.ETag, "gzip", packed),
+		Disposition: []string{mime.FormatMediaType("inline", map[string]string{"filename": fileName(row.Name)})}, Login: row.LoginHash}
+	if row.ExpiresAt != nil {
+		item.Expires = *row.ExpiresAt
+	}
 	key := hash(row.SecretHash)
 	s.mu.Lock()
 	defer s.mu.Unlock()
@@ -189,6 +198,12 @@ func (s *Shelf) put(row store.Served) (*Item, *slot, error) {
 	s.size += item.bytes()
 	s.makeRoom(key)
 	return item, place, nil
+}
+
+// fileName is what a publication is called as a file: letters and digits of its name, the rest of it as dashes.
+func fileName(name string) string {
+	words := strings.FieldsFunc(name, func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) })
+	return strings.Join(words, "-") + ".ics"
 }
 
 func (i *Item) bytes() int64 { return int64(len(i.Plain.Bytes) + len(i.Zipped.Bytes)) }

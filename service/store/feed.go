@@ -49,12 +49,25 @@ func (tx *Tx) CreatePlatform(name string) (Platform, error) {
 
 // PlatformNamed returns the platform of that name and holds it. It is added if there is
 // none; one that was removed is the same again, since what is known of it stays true.
-func (tx *Tx) PlatformNamed(name string) (Platform, error) {
+func (tx *Tx) PlatformNamed(name string) (Platform, error) { return tx.RecipientNamed(name, false) }
+
+// RecipientNamed returns the platform or person of that name, whichever it is; if there is none, it is made one as said.
+func (tx *Tx) RecipientNamed(name string, person bool) (Platform, error) {
 	again := clause.OnConflict{DoUpdates: clause.Assignments(map[string]any{"removed_at": nil})}
-	if err := tx.db.Clauses(again).Create(&Platform{Name: name}).Error; err != nil {
+	if err := tx.db.Clauses(again).Create(&Platform{Name: name, Person: person}).Error; err != nil {
 		return Platform{}, err
 	}
 	return one[Platform](tx.db.Clauses(forUpdate).Where("name = ?", name))
+}
+
+// Persons are the recipients that sell nothing.
+func (tx *Tx) Persons() (map[int64]bool, error) {
+	rows, err := many[Platform](tx.db.Select("id").Where("person"))
+	persons := make(map[int64]bool, len(rows))
+	for _, p := range rows {
+		persons[p.ID] = true
+	}
+	return persons, err
 }
 
 var forUpdate = clause.Locking{Strength: "UPDATE"}

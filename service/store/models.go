@@ -50,6 +50,7 @@ type Platform struct {
 	Name      string
 	Revision  int64 `gorm:"default:1"`
 	RemovedAt *time.Time
+	Person    bool // a recipient that is one, and sells nothing
 }
 
 // Feed is an iCalendar document published elsewhere that we read.
@@ -430,14 +431,31 @@ type Publication struct {
 	Version      int64
 	Body         []byte
 	CreatedAt    time.Time
-	Revision     int64      `gorm:"default:1"`
-	Reader       string     // the kind of reader that is the recipient's; "": most of the last ones
-	RenderedName string     // the name in the newest version
-	Title        string     // of the times that it shows as taken
-	Tentative    string     `gorm:"default:tentative"` // how what is not firm goes out
-	Detail       string     `gorm:"default:times"`
-	WindowStep   span.Date  // the Monday at which its window stands; 0: it was never set
-	RemovedAt    *time.Time // its link answers 410; what it carried stays on record, to know echoes by
+	Revision     int64  `gorm:"default:1"`
+	Reader       string // the kind of reader that is the recipient's; "": most of the last ones
+	RenderedName string // the name in the newest version
+	Title        string // of the times that it shows as taken
+	Tentative    string `gorm:"default:tentative"` // how what is not firm goes out
+	Detail       string `gorm:"default:times"`
+	// Options is what else is laid down of it; see Rules.
+	Options    rules.Publication `gorm:"serializer:json"`
+	WindowStep span.Date         // the Monday at which its window stands; 0: it was never set
+	LoginUser  string            // whom its link asks for; "": nobody
+	LoginHash  []byte            // of that name and the password
+	ExpiresAt  *time.Time        // from when on its link answers 410; nil: never
+	RemovedAt  *time.Time        // its link answers 410; what it carried stays on record, to know echoes by
+}
+
+// Rules is what a publication shows, as a person laid it down.
+func (p Publication) Rules() rules.Publication {
+	r := p.Options
+	r.Detail, r.Title, r.Tentative = rules.Detail(p.Detail), p.Title, rules.TentativeRule(p.Tentative)
+	return r
+}
+
+// SetRules lays down what a publication shows.
+func (p *Publication) SetRules(r rules.Publication) {
+	p.Detail, p.Title, p.Tentative, p.Options = string(r.Detail), r.Title, string(r.Tentative), r
 }
 
 // RevokedLink is the link of a publication that is no more.

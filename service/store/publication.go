@@ -24,7 +24,7 @@ func (tx *Tx) CreatePublication(p *Publication) error {
 }
 
 // summaryColumns is everything but the body.
-var summaryColumns = []string{"id", "calendar_id", "platform_id", "name", "reader", "secret_hash", "secret_cipher", "version", "created_at", "revision", "rendered_name", "title", "tentative", "detail", "window_step"}
+var summaryColumns = []string{"id", "calendar_id", "platform_id", "name", "reader", "secret_hash", "secret_cipher", "version", "created_at", "revision", "rendered_name", "title", "tentative", "detail", "options", "window_step", "login_user", "login_hash", "expires_at"}
 
 // Publications lists the publications by name, without their bodies.
 func (s *Store) Publications(ctx context.Context) ([]Publication, error) {
@@ -49,7 +49,7 @@ func (tx *Tx) LockPublication(id int64) (Publication, error) {
 
 // SavePublication keeps what was edited of a publication that is held.
 func (tx *Tx) SavePublication(p Publication) error {
-	return tx.db.Select("name", "reader", "title", "tentative", "rendered_name", "revision").Updates(&p).Error
+	return tx.db.Select("name", "reader", "title", "tentative", "detail", "options", "rendered_name", "login_user", "login_hash", "expires_at", "revision").Updates(&p).Error
 }
 
 // RemovePublication revokes the link of a publication that is held.
@@ -71,6 +71,9 @@ type Served struct {
 	At            time.Time
 	ETag          string `gorm:"column:e_tag"`
 	Body          []byte // as it is stored
+	Name          string
+	LoginHash     []byte     // who is asked for a name and a password; nil: nobody
+	ExpiresAt     *time.Time // from when on it is served no more
 }
 
 // Texts are the document, packed and plain.
@@ -88,7 +91,7 @@ func (s Served) Texts() (packed, plain []byte, err error) {
 
 func served(db *gorm.DB) *gorm.DB {
 	return db.Table("publications p").Joins("JOIN versions v ON v.publication_id = p.id AND v.version = p.version").
-		Where("p.removed_at IS NULL").Select("p.id AS publication_id, p.secret_hash, v.version, v.at, v.e_tag, p.body")
+		Where("p.removed_at IS NULL").Select("p.id AS publication_id, p.secret_hash, v.version, v.at, v.e_tag, p.body, p.name, p.login_hash, p.expires_at")
 }
 
 // ErrRevoked says that a publication's link was taken back.

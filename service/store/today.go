@@ -34,14 +34,15 @@ func (s *Store) Incomings(ctx context.Context) ([]Incoming, error) {
 type Outgoing struct {
 	ID, CalendarID, PlatformID int64
 	Name                       string
+	Person                     bool // the recipient sells nothing
 	LastAt                     *time.Time
 	Gaps                       exposure.Gaps `gorm:"serializer:json"`
 }
 
 // Outgoings lists the publications by name.
 func (s *Store) Outgoings(ctx context.Context) ([]Outgoing, error) {
-	return many[Outgoing](s.db.WithContext(ctx).Raw(`SELECT p.id, p.calendar_id, p.platform_id, p.name, g.last_at, COALESCE(g.gaps, '{}') AS gaps
-		FROM publications p LEFT JOIN pickup_gaps g ON g.publication_id = p.id WHERE p.removed_at IS NULL ORDER BY p.name`))
+	return many[Outgoing](s.db.WithContext(ctx).Raw(`SELECT p.id, p.calendar_id, p.platform_id, p.name, f.person, g.last_at, COALESCE(g.gaps, '{}') AS gaps
+		FROM publications p JOIN platforms f ON f.id = p.platform_id LEFT JOIN pickup_gaps g ON g.publication_id = p.id WHERE p.removed_at IS NULL ORDER BY p.name`))
 }
 
 // Bounded lists, by start, the current bookings that begin or end within the span given for their calendar, its end

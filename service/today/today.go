@@ -202,7 +202,7 @@ func missing(in []store.Incoming, out []store.Outgoing) []Direction {
 	var gaps []Direction
 	for _, o := range out {
 		at := pair{o.CalendarID, o.PlatformID}
-		if !read[at] && !given[at] {
+		if !o.Person && !read[at] && !given[at] {
 			gaps = append(gaps, Direction{o.CalendarID, o.PlatformID, In})
 		}
 		given[at] = true

@@ -1253,6 +1253,8 @@ export interface components {
             name: string;
             /** Format: int64 */
             revision: number;
+            /** @description It is no platform, but a person who gets calendars and sells nothing */
+            person?: boolean;
         };
         PlatformRequest: {
             name: components["schemas"]["Name"];
@@ -2228,14 +2230,86 @@ export interface components {
             /** Format: int64 */
             calendar: number;
             platform: components["schemas"]["Name"];
+            /** @description The recipient is a person, who sells nothing: the platform is their name */
+            person?: boolean;
             name: components["schemas"]["Name"];
+            content?: components["schemas"]["PublicationContentEdit"];
+            user?: components["schemas"]["LinkUser"];
+            password?: components["schemas"]["LinkPassword"];
+            expires?: components["schemas"]["LinkEnd"];
+        };
+        /** @description Name that the link asks for; empty: it asks for none */
+        LinkUser: string;
+        /** @description Password that goes with the name */
+        LinkPassword: string;
+        /** @description When the link ends: an instant (2026-12-18T18:00:00Z), a day, or a time by the clock of the calendar (2026-12-18T18:00); empty: never */
+        LinkEnd: string;
+        /**
+         * @description times: each under one title; titles: under its own, if anybody may see that
+         * @enum {string}
+         */
+        Detail: "times" | "titles";
+        /**
+         * @description each: every booking; full: only where no unit is left, as one event each
+         * @enum {string}
+         */
+        Occupancy: "each" | "full";
+        /** @description What a publication shows, and how */
+        PublicationContent: {
+            detail: components["schemas"]["Detail"];
+            /** @description Of every event that is shown without a title of its own */
+            title: string;
+            tentative: components["schemas"]["TentativeRule"];
+            /** @description Only what came from these; empty: from all */
+            feeds: number[];
+            /** @description Also what was entered by hand */
+            holds: boolean;
+            /** @description Only what has one of these; empty: all */
+            categories: string[];
+            /** @description Also what is only shown: it goes out as free */
+            shown: boolean;
+            /** @description Days before this week from which on it shows bookings */
+            back: number;
+            /** @description Months from this week on up to which it shows bookings */
+            ahead: number;
+            occupancy: components["schemas"]["Occupancy"];
+            /** @description What adjoins or overlaps goes out as one event */
+            joined: boolean;
+            /** @description Of every event: 30m, 2h or 1d before it; empty: none */
+            alarm: string;
+            /** @description Hours for which what is gone is shown as called off */
+            cancelled: number;
+            /** @description Minutes after which it is worth to come back, as readers are told */
+            refresh: number;
+            /** @description A name of CSS that readers may show it in; empty: none */
+            color: string;
+        };
+        PublicationContentEdit: {
+            detail?: components["schemas"]["Detail"];
+            title?: string;
+            tentative?: components["schemas"]["TentativeRule"];
+            /** @description Only what came from these; empty: from all */
+            feeds?: number[];
+            holds?: boolean;
+            /** @description Only what has one of these; empty: all */
+            categories?: string[];
+            shown?: boolean;
+            back?: number;
+            ahead?: number;
+            occupancy?: components["schemas"]["Occupancy"];
+            joined?: boolean;
+            alarm?: string;
+            cancelled?: number;
+            refresh?: number;
+            color?: string;
         };
         PublicationEdit: {
             revision: components["schemas"]["Revision"];
             name?: components["schemas"]["Name"];
-            /** @description Of every event, since times alone are shown; all of them change by it */
-            title?: string;
-            tentative?: components["schemas"]["TentativeRule"];
+            content?: components["schemas"]["PublicationContentEdit"];
+            user?: components["schemas"]["LinkUser"];
+            password?: components["schemas"]["LinkPassword"];
+            expires?: components["schemas"]["LinkEnd"];
             /** @description The first name in the User-Agent of the reader that is the recipient's own; empty: most of the last ones */
             reader?: string;
         };
@@ -2248,11 +2322,16 @@ export interface components {
             /** Format: int64 */
             calendar: number;
             platform: components["schemas"]["Platform"];
-            /** @description Of every event */
-            title: string;
-            tentative: components["schemas"]["TentativeRule"];
+            content: components["schemas"]["PublicationContent"];
             /** @description The secret link to give to the recipient */
             url: string;
+            /** @description Name that the link asks for, with a password */
+            user?: string;
+            /**
+             * Format: date-time
+             * @description When the link ends
+             */
+            expires?: string;
             /** Format: int64 */
             version: number;
             /** Format: date-time */
@@ -4327,3 +4406,5 @@ export const verdictValues: ReadonlyArray<FlattenedDeepRequired<components>["sch
 export const bookingClassValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Booking"]["class"]> = ["PUBLIC", "PRIVATE", "CONFIDENTIAL"];
 export const conflictStateValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["ConflictState"]> = ["open", "acknowledged", "cleared", "past"];
 export const conflictKindValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["ConflictKind"]> = ["double_booking", "tentative_clash", "unclear", "closed"];
+export const detailValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Detail"]> = ["times", "titles"];
+export const occupancyValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Occupancy"]> = ["each", "full"];

@@ -115,12 +115,16 @@ const wordsOf = (d: Draft) => ({
   units: d.units,
   repeat: d.repeat,
   expires: d.expires,
-  categories: d.categories
-    .split(',')
-    .map((c) => c.trim())
-    .filter(Boolean),
+  categories: categoriesOf(d.categories),
   class: d.class,
 })
+
+/** Categories as they are typed, with commas. */
+export const categoriesOf = (typed: string): string[] =>
+  typed
+    .split(',')
+    .map((c) => c.trim())
+    .filter(Boolean)
 
 /** What is sent of an edit: what is other than it was, and no more. */
 export function editOf(was: Draft, is: Draft, calendar: Calendar): Partial<Schemas['HoldEdit']> {

@@ -25,11 +25,12 @@ export function directionsOf(calendars: Calendar[], feeds: Feed[], publications:
     return row?.cells.get(platform)
   }
   for (const feed of feeds) for (const id of feed.calendars) cellAt(id, feed.platform.name)?.feeds.push(feed)
-  for (const publication of publications) {
+  const given = publications.filter((p) => !p.platform.person)
+  for (const publication of given) {
     const cell = cellAt(publication.calendar, publication.platform.name)
     if (cell) cell.publication ??= publication
   }
-  const platforms = [...new Set([...feeds, ...publications].map((x) => x.platform.name))].sort(byName)
+  const platforms = [...new Set([...feeds, ...given].map((x) => x.platform.name))].sort(byName)
   return {
     platforms,
     cell: (calendar, platform) =>

@@ -3,22 +3,15 @@ import { useClipboard } from '@vueuse/core'
 import { computed, ref } from 'vue'
 import { useRoute } from 'vue-router'
 import type { Publication } from '@/data/api'
-import {
-  removals,
-  tryPublicationEdit,
-  useAddPublication,
-  useCalendars,
-  useEditPublication,
-  usePublications,
-  useToday,
-} from '@/data/queries'
+import { removals, useAddPublication, useCalendars, usePublications, useToday } from '@/data/queries'
 import { count, gapWords } from '@/logic/dates'
-import { useCareful } from '@/logic/careful'
 import { useProblems } from '@/logic/form'
 import { hasWords, useMore } from '@/logic/more'
+import { contentWords } from '@/logic/publication'
 import { useRemoval } from '@/logic/removal'
-import EffectDialog from '@/parts/EffectDialog.vue'
+import LinkShare from '@/parts/LinkShare.vue'
 import LossDialog from '@/parts/LossDialog.vue'
+import PublicationForm from '@/parts/PublicationForm.vue'
 import PublicationPickups from '@/parts/PublicationPickups.vue'
 import TimeAgo from '@/parts/TimeAgo.vue'
 
@@ -30,8 +23,8 @@ const problems = useProblems()
 const { copy } = useClipboard({ legacy: true })
 const copied = ref<number>()
 
-const names = computed(() => new Map((calendars.data.value ?? []).map((c) => [c.id, c.name])))
-const name = (calendar: number) => names.value.get(calendar) ?? ''
+const known = computed(() => new Map((calendars.data.value ?? []).map((c) => [c.id, c])))
+const name = (calendar: number) => known.value.get(calendar)?.name ?? ''
 const search = ref('')
 const found = computed(() =>
   (publications.data.value ?? []).filter((p) =>
@@ -48,32 +41,21 @@ const mostMissing = 12
 /** Platforms that we read for a calendar but that get nothing back. */
 const missing = computed(() => (today.data.value?.missing ?? []).filter((m) => m.way === 'out'))
 
-const edit = useEditPublication()
 const removal = useRemoval()
 const renewal = useRemoval()
 const open = ref<number>()
-const renaming = ref<Publication>()
-const draft = ref({ name: '', title: '', tentative: 'tentative' as Publication['tentative'] })
-const tentatives = { tentative: 'as tentative', firm: 'as firm', ignore: 'not at all' } as const
-function change(p: Publication) {
-  renaming.value = p
-  draft.value = { name: p.name, title: p.title, tentative: p.tentative }
+/** The one that is being changed, or a new one. */
+const changed = ref<Publication>()
+const changing = ref(false)
+function change(p?: Publication) {
+  changed.value = p
+  changing.value = true
 }
-const careful = useCareful()
-async function save() {
-  const p = renaming.value
-  if (!p) return
-  const body = { revision: p.revision, ...draft.value }
-  await problems.attempt(() =>
-    careful.attempt(
-      `Change ${p.name}?`,
-      () => tryPublicationEdit(p.id, body),
-      async () => {
-        await edit.mutateAsync({ id: p.id, body })
-        renaming.value = undefined
-      },
-    ),
-  )
+const shared = ref<Publication>()
+const sharing = ref(false)
+function share(p: Publication) {
+  shared.value = p
+  sharing.value = true
 }
 
 const publish = (calendar: number, platform: string) =>
@@ -86,7 +68,10 @@ async function copyLink(p: Publication) {
 </script>
 
 <template>
-  <h1>Give back</h1>
+  <div class="head">
+    <h1>Give back</h1>
+    <el-button @click="change()">Give a calendar to somebody</el-button>
+  </div>
   <p class="soft lead">
     Each platform gets a link of its own. Have the platform import it: it then blocks what the others have sold, and
     never its own bookings.
@@ -118,9 +103,11 @@ async function copyLink(p: Publication) {
       <div>
         <h2>{{ p.platform.name }}</h2>
         <p class="soft small">
-          {{ p.name }} · {{ name(p.calendar) }}, times only<template v-if="p.tentative !== 'tentative'"
-            >, what is tentative {{ tentatives[p.tentative] }}</template
-          >
+          {{ p.name }} · {{ name(p.calendar) }}, {{ contentWords(p.content, known.get(p.calendar)?.capacity ?? 1) }}
+        </p>
+        <p v-if="p.user || p.expires" class="soft small">
+          <template v-if="p.user">It asks for {{ p.user }} and a password. </template>
+          <template v-if="p.expires">The link ends <TimeAgo :at="p.expires" />.</template>
         </p>
       </div>
       <p>
@@ -138,11 +125,15 @@ async function copyLink(p: Publication) {
           · every {{ gapWords(p.usualGap) }}, 95 of 100 within {{ gapWords(p.longGap) }}</span
         >
       </p>
-      <p v-else class="behind">Never picked up: paste the link into {{ p.platform.name }}.</p>
+      <p v-else class="behind">
+        Never picked up:
+        {{ p.platform.person ? `give ${p.platform.name} the link` : `paste the link into ${p.platform.name}` }}.
+      </p>
       <div class="act">
         <el-button size="small" type="primary" plain @click="copyLink(p)">{{
           copied === p.id ? 'Copied' : 'Copy link'
         }}</el-button>
+        <el-button size="small" text @click="share(p)">Share</el-button>
         <el-button size="small" text :aria-expanded="open === p.id" @click="open = open === p.id ? undefined : p.id"
           >Pickups</el-button
         >
@@ -152,30 +143,12 @@ async function copyLink(p: Publication) {
           >Revoke</el-button
         >
       </div>
-      <form v-if="renaming?.id === p.id" class="rename" @submit.prevent="save">
-        <label>Its name<el-input v-model="draft.name" maxlength="200" /></label>
-        <label>Title of what is taken<el-input v-model="draft.title" maxlength="200" /></label>
-        <label
-          >What is tentative goes out
-          <el-select v-model="draft.tentative" aria-label="What is tentative goes out">
-            <el-option v-for="(word, rule) in tentatives" :key="rule" :value="rule" :label="word" />
-          </el-select>
-        </label>
-        <div class="act">
-          <el-button type="primary" native-type="submit" :loading="edit.isPending.value">Save</el-button>
-          <el-button text @click="renaming = undefined">Not now</el-button>
-        </div>
-      </form>
       <PublicationPickups v-if="open === p.id" :publication="p.id" class="pickups" />
     </li>
   </ul>
   <el-button v-if="left > 0" @click="more">Show more ({{ left }})</el-button>
-  <EffectDialog
-    :asking="careful.asking.value"
-    :busy="edit.isPending.value"
-    @agree="problems.attempt(careful.agree)"
-    @leave="careful.leave"
-  />
+  <PublicationForm v-model="changing" :publication="changed" />
+  <LinkShare v-if="shared" v-model="sharing" :publication="shared" />
   <LossDialog :asking="removal.asking.value" @agree="removal.agree" @close="removal.asking.value = null" />
   <LossDialog
     :asking="renewal.asking.value"
@@ -208,8 +181,14 @@ async function copyLink(p: Publication) {
 li:target {
   background: var(--paper-raised);
 }
-.act,
-.rename {
+.head {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: baseline;
+  justify-content: space-between;
+  gap: 0.5rem;
+}
+.act {
   display: flex;
   flex-wrap: wrap;
   gap: 0.2rem;
@@ -217,18 +196,8 @@ li:target {
 .act .el-button + .el-button {
   margin-left: 0;
 }
-.rename,
 .pickups {
   grid-column: 1 / -1;
-}
-.rename {
-  gap: 0.6rem 1rem;
-  align-items: end;
-}
-.rename label {
-  display: grid;
-  gap: 0.2rem;
-  width: min(16rem, 100%);
 }
 .failed {
   color: var(--alarm);

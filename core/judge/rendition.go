@@ -1,0 +1,64 @@
+package judge
+
+import (
+	"context"
+	"slices"
+	"time"
+
+	"wharf/core/carried"
+	"wharf/core/publish"
+)
+
+// renditionsOf is the next state of each publication. next is when something is known to change, with what is called off.
+func renditionsOf(ctx context.Context, f Facts, verdicts []Verdict, next time.Time) ([]Rendition, time.Time) {
+	k := newKeeper(f, verdicts)
+	var all []Rendition
+	for _, p := range f.Publications {
+		if ctx.Err() != nil {
+			break
+		}
+		r := Rendition{ID: p.ID, Version: p.Version}
+		if !p.Revoked {
+			var until time.Time
+			r, until = renditionOf(f, p, k)
+			if next.IsZero() || !until.IsZero() && until.Before(next) {
+				next = until
+			}
+		}
+		all = append(all, r)
+	}
+	return all, next
+}
+
+// renditionOf is the next state of a publication; until is when it is to be rendered though nothing has changed, zero for never.
+func renditionOf(f Facts, p Publication, k *keeper) (r Rendition, until time.Time) {
+	r = Rendition{ID: p.ID, Version: p.Version}
+	var want []carried.Item
+	shown := map[carried.Name]string{}
+	for _, item := range publish.Items(p.Rules, f.Calendar.Capacity, p.Window, k.offers(p)) {
+		want = append(want, item.Item)
+		shown[item.Name] = item.Title
+	}
+	r.Change = carried.Advance(p.History, want, p.Version+1, f.Now)
+	keep := time.Duration(p.Rules.Cancelled) * time.Hour
+	history, versions := p.History, p.Versions
+	if !r.Change.Empty() {
+		history, versions = carried.Through(history, r.Change, p.Version+1), append(slices.Clone(versions), carried.Version{Number: p.Version + 1, At: f.Now})
+	}
+	off, until := publish.CalledOff(history, versions, p.Window, keep, f.Now)
+	if r.Change.Empty() && p.Version > 0 && !p.Renamed && slices.Equal(off, lastCalledOff(p, keep)) {
+		return r, until
+	}
+	r.Version = p.Version + 1
+	r.Body = publish.Render(publish.Document{Name: p.Name, Rules: p.Rules, Grain: f.Calendar.Grain, Rows: carried.Apply(p.History, r.Change), Shown: shown, CalledOff: off})
+	return r, until
+}
+
+// lastCalledOff is what the newest version shows as called off.
+func lastCalledOff(p Publication, keep time.Duration) []carried.Row {
+	if len(p.Versions) == 0 {
+		return nil
+	}
+	off, _ := publish.CalledOff(p.History, p.Versions, p.Window, keep, p.Versions[len(p.Versions)-1].At)
+	return off
+}

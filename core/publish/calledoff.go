@@ -1,0 +1,46 @@
+package publish
+
+import (
+	"cmp"
+	"slices"
+	"strings"
+	"time"
+
+	"wharf/core/carried"
+	"wharf/core/span"
+)
+
+// CalledOff are the items that were carried and are no more, for so long after that: readers that keep what they once
+// read need to be told. Those whose time is over, or that the window has passed, are not among them. next is when the first of
+// them is to be shown no more; zero when there is none. It takes n log n steps.
+func CalledOff(history []carried.Row, versions []carried.Version, window span.Span, keep time.Duration, now time.Time) (rows []carried.Row, next time.Time) {
+	if keep <= 0 {
+		return nil, time.Time{}
+	}
+	at := make(map[int64]time.Time, len(versions))
+	for _, v := range versions {
+		at[v.Number] = v.At
+	}
+	newest := map[carried.Name]carried.Row{}
+	for _, r := range history {
+		if was, had := newest[r.Name]; !had || r.From > was.From {
+			newest[r.Name] = r
+		}
+	}
+	for _, r := range newest {
+		gone := at[r.To+1] // the version that was the first without it
+		until := gone.Add(keep)
+		if r.To == 0 || !until.After(now) || !r.Span.Overlaps(window) {
+			continue
+		}
+		if next.IsZero() || until.Before(next) {
+			next = until
+		}
+		r.Sequence, r.Stamp = r.Sequence+1, gone.UTC().Truncate(time.Second)
+		rows = append(rows, r)
+	}
+	slices.SortFunc(rows, func(a, b carried.Row) int {
+		return cmp.Or(a.Span.Compare(b.Span), strings.Compare(a.UID, b.UID), strings.Compare(a.Recurrence, b.Recurrence))
+	})
+	return rows, next
+}

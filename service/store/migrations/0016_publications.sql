@@ -1,0 +1,9 @@
+-- What else is laid down of a publication. Those that are there go on as they are, each booking by itself.
+ALTER TABLE publications ADD COLUMN IF NOT EXISTS options JSON NULL;
+UPDATE publications SET options = '{"occupancy":"each"}' WHERE options IS NULL;
+-- A recipient that is a person, and sells nothing.
+ALTER TABLE platforms ADD COLUMN IF NOT EXISTS person BOOLEAN NOT NULL DEFAULT FALSE;
+-- Who may read a publication beside its link being known, and until when.
+ALTER TABLE publications ADD COLUMN IF NOT EXISTS login_user VARCHAR(100) NOT NULL DEFAULT '';
+ALTER TABLE publications ADD COLUMN IF NOT EXISTS login_hash VARBINARY(32) NULL;
+ALTER TABLE publications ADD COLUMN IF NOT EXISTS expires_at DATETIME(6) NULL;

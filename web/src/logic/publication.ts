@@ -1,0 +1,46 @@
+// What is said of publications: what they show, in words, and the answers of their form.
+import type { Publication, Schemas } from '@/data/api'
+import { count } from './dates'
+
+export type Content = Schemas['PublicationContent']
+
+export interface Recipient {
+  kind: 'person' | 'platform'
+  name: string
+}
+
+export const emptyContent = (): Content => ({
+  detail: 'times',
+  title: 'Spoken for',
+  tentative: 'tentative',
+  feeds: [],
+  holds: true,
+  categories: [],
+  shown: false,
+  back: 30,
+  ahead: 24,
+  occupancy: 'full',
+  joined: false,
+  alarm: '',
+  cancelled: 0,
+  refresh: 15,
+  color: '',
+})
+
+export const contentOf = (p: Publication): Content => JSON.parse(JSON.stringify(p.content)) as Content
+
+/** What a publication shows, as a person would say it. */
+export function contentWords(c: Content, capacity: number): string {
+  const words = [c.detail === 'titles' ? 'times and titles' : 'times only']
+  if (capacity > 1) words.push(c.occupancy === 'full' ? `where none of ${capacity} is left` : 'every booking')
+  if (c.joined) words.push('joined')
+  if (c.tentative !== 'tentative') words.push(`what is tentative ${c.tentative === 'firm' ? 'as firm' : 'not at all'}`)
+  if (c.feeds.length > 0) words.push(`from ${count(c.feeds.length, 'feed', 'feeds')} only`)
+  if (!c.holds) words.push('without what was entered by hand')
+  if (c.categories.length > 0) words.push(`of ${c.categories.join(', ')}`)
+  if (c.shown) words.push('with what is only shown')
+  return words.join(', ')
+}
+
+/** The same link for programs that subscribe when they are given one: webcal, an agreed scheme for the same address. */
+export const webcal = (url: string): string => url.replace(/^https?:/, 'webcal:')
