@@ -101,17 +101,24 @@ func alike(all []*matcher) [][]shown {
 	return groups
 }
 
+// ofAGuest reports whether an entry is a sale to a guest who comes again and again, so that the name looks like the title of
+// blocks: but for that it is written as sales are, and what its platform imports it is known to write otherwise.
+func (m *matcher) ofAGuest(e Entry) bool {
+	plain, _, titled := TitleOf(e.Form)
+	return titled && m.learnt.salesForms[plain] && len(m.learnt.blockForms) > 0 && !m.learnt.blockForms[e.Form] && len(m.held.items) > 0
+}
+
 // judgePairs judges the pairs of two platforms. What is written as sales are on both sides is
 // sold twice, but for several when Wharf came. Where only one side is, and that again and again, the other reflects it. All
 // else is for a person to say: what was there from the first on, what is written otherwise than
 // the sales of its feed, and the rest if there are several pairs.
 func judgePairs(all []*matcher, pairs [][2]shown) {
-	sale := func(s shown) bool {
-		l, form := &all[s.feed].learnt, all[s.feed].feed.Entries[s.entry].Form
-		return l.salesForms[form] || l.alike[form]
-	}
 	entry := func(s shown) Entry { return all[s.feed].feed.Entries[s.entry] }
-	unlike := func(s shown) bool { return all[s.feed].unlikeSales(entry(s)) }
+	sale := func(s shown) bool {
+		m := all[s.feed]
+		return m.learnt.salesForms[entry(s).Form] || m.learnt.alike[entry(s).Form] || m.ofAGuest(entry(s))
+	}
+	unlike := func(s shown) bool { return all[s.feed].unlikeSales(entry(s)) && !all[s.feed].ofAGuest(entry(s)) }
 	oneSided := map[int]int{} // by the feed that may reflect
 	for _, p := range pairs {
 		for side, s := range p {

@@ -211,6 +211,9 @@ func (m *matcher) parts() {
 				v.Kind, v.Evidence.Against = Unclear, DroppedMeanwhile
 			}
 		}
+		if v.Kind == Booking && m.learnt.ways[Widened] && slices.ContainsFunc(rest, func(s span.Span) bool { return s.End == e.Span.End }) {
+			v.Kind, v.Evidence.Against = Unclear, NothingSpeaksForIt // its last day may be the one that the platform makes more
+		}
 		if v.Kind == Booking {
 			v.Rest = m.notShown(e, rest)
 		}
