@@ -50,6 +50,12 @@ func (env *Env) publicationCommand() *cli.Command {
 				Action: env.onOne(env.publicationEdit),
 			},
 			{
+				Name: "page", Usage: "make a page of a publication for everybody, with what is free and what is taken", ArgsUsage: "PUBLICATION",
+				Description: "Its address is a secret of its own; once more: it gets another one. Only of what is given to a person: nothing is left out of that.\nExample: wharf publication page \"Pontoon, for guests\"",
+				Flags:       []cli.Flag{&cli.BoolFlag{Name: "close", Usage: "close it: its address answers that it was closed"}, jsonFlag},
+				Action:      env.onOne(env.publicationPage),
+			},
+			{
 				Name: "renew", Usage: "make a new link for a publication; the old one is revoked", ArgsUsage: "PUBLICATION", Flags: []cli.Flag{yesFlag, jsonFlag},
 				Description: "For a link that came into the wrong hands. What its recipient loses until it has the new one is said first.\nExample: wharf publication renew \"Ketch, for the office\" --yes",
 				Action:      env.onOne(env.publicationRenew),
@@ -214,6 +220,29 @@ func (env *Env) newPassword(c *cli.Command) (*string, error) {
 		return nil, err
 	}
 	return &password, nil
+}
+
+func (env *Env) publicationPage(ctx context.Context, c *cli.Command, api *client.Client, ref string) error {
+	p, err := publicationNamed(ctx, api, ref)
+	if err != nil {
+		return err
+	}
+	if c.Bool("close") {
+		if _, err := client.Decode[struct{}](api.ClosePage(ctx, p.Id)); err != nil {
+			return err
+		}
+		fmt.Fprintf(env.Out, "The page of %s is closed.\n", clean(p.Name))
+		return nil
+	}
+	p, err = client.Decode[client.Publication](api.OpenPage(ctx, p.Id))
+	if err != nil {
+		return err
+	}
+	if c.Bool("json") {
+		return printJSON(env.Out, []client.Publication{p})
+	}
+	fmt.Fprintf(env.Out, "Whoever has this address sees what is free and what is taken, and no more:\n%s\nIn a page of your own: <iframe src=\"%s\" title=\"What is free\"></iframe>\n", *p.Page, *p.Page)
+	return nil
 }
 
 func (env *Env) publicationRenew(ctx context.Context, c *cli.Command, api *client.Client, ref string) error {

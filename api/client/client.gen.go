@@ -1935,6 +1935,9 @@ type Publication struct {
 	LongGap *int64 `json:"longGap,omitempty"`
 	Name    string `json:"name"`
 
+	// Page The address of its page for everybody
+	Page *string `json:"page,omitempty"`
+
 	// PickupState overdue: no pickup for three times its usual gap, and for a time that the service sets
 	PickupState PickupState `json:"pickupState"`
 	Pickups     int64       `json:"pickups"`
@@ -3399,6 +3402,18 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /publications/{id}/link (the `RenewLink` operationId).
 	RenewLink(ctx context.Context, id Id, params *RenewLinkParams, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ClosePage Close the page of a publication
+	//
+	// Corresponds with DELETE /publications/{id}/page (the `ClosePage` operationId).
+	ClosePage(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// OpenPage Make a page of a publication for everybody
+	//
+	// It shows, month by month, what is free and what is taken, and no more. Its address is a secret of its own; a page that is there already gets another one.
+	//
+	// Corresponds with POST /publications/{id}/page (the `OpenPage` operationId).
+	OpenPage(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// ListPickups List who picked up which version when
 	//
@@ -4992,6 +5007,38 @@ func (c *Client) EditPublication(ctx context.Context, id Id, body EditPublicatio
 // Corresponds with POST /publications/{id}/link (the `RenewLink` operationId).
 func (c *Client) RenewLink(ctx context.Context, id Id, params *RenewLinkParams, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewRenewLinkRequest(c.Server, id, params)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ClosePage Close the page of a publication
+//
+// Corresponds with DELETE /publications/{id}/page (the `ClosePage` operationId).
+func (c *Client) ClosePage(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewClosePageRequest(c.Server, id)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// OpenPage Make a page of a publication for everybody
+//
+// It shows, month by month, what is free and what is taken, and no more. Its address is a secret of its own; a page that is there already gets another one.
+//
+// Corresponds with POST /publications/{id}/page (the `OpenPage` operationId).
+func (c *Client) OpenPage(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewOpenPageRequest(c.Server, id)
 	if err != nil {
 		return nil, err
 	}
@@ -8543,6 +8590,74 @@ func NewRenewLinkRequest(server string, id Id, params *RenewLinkParams) (*http.R
 	return req, nil
 }
 
+// NewClosePageRequest constructs an http.Request for the ClosePage method
+func NewClosePageRequest(server string, id Id) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/publications/%s/page", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodDelete, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewOpenPageRequest constructs an http.Request for the OpenPage method
+func NewOpenPageRequest(server string, id Id) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/publications/%s/page", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewListPickupsRequest constructs an http.Request for the ListPickups method
 func NewListPickupsRequest(server string, id Id) (*http.Request, error) {
 	var err error
@@ -9869,6 +9984,22 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /publications/{id}/link (the `RenewLink` operationId).
 	RenewLinkWithResponse(ctx context.Context, id Id, params *RenewLinkParams, reqEditors ...RequestEditorFn) (*RenewLinkResponse, error)
+
+	// ClosePageWithResponse Close the page of a publication
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with DELETE /publications/{id}/page (the `ClosePage` operationId).
+	ClosePageWithResponse(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*ClosePageResponse, error)
+
+	// OpenPageWithResponse Make a page of a publication for everybody
+	//
+	// It shows, month by month, what is free and what is taken, and no more. Its address is a secret of its own; a page that is there already gets another one.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /publications/{id}/page (the `OpenPage` operationId).
+	OpenPageWithResponse(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*OpenPageResponse, error)
 
 	// ListPickupsWithResponse List who picked up which version when
 	//
@@ -13334,6 +13465,109 @@ func (r RenewLinkResponse) ContentType() string {
 	return ""
 }
 
+// ClosePageResponseDefaultHeaders the declared response headers of an HTTP default response for ClosePage
+type ClosePageResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type ClosePageResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *ClosePageResponseDefaultHeaders
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ClosePageResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ClosePageResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ClosePageResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ClosePageResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ClosePageResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+// OpenPageResponseDefaultHeaders the declared response headers of an HTTP default response for OpenPage
+type OpenPageResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type OpenPageResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Publication
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *OpenPageResponseDefaultHeaders
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r OpenPageResponse) GetJSON200() *Publication {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r OpenPageResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r OpenPageResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r OpenPageResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r OpenPageResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r OpenPageResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 // ListPickupsResponseDefaultHeaders the declared response headers of an HTTP default response for ListPickups
 type ListPickupsResponseDefaultHeaders struct {
 	RetryAfter *int
@@ -15368,6 +15602,34 @@ func (c *ClientWithResponses) RenewLinkWithResponse(ctx context.Context, id Id, 
 		return nil, err
 	}
 	return ParseRenewLinkResponse(rsp)
+}
+
+// ClosePageWithResponse Close the page of a publication
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with DELETE /publications/{id}/page (the `ClosePage` operationId).
+func (c *ClientWithResponses) ClosePageWithResponse(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*ClosePageResponse, error) {
+	rsp, err := c.ClosePage(ctx, id, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseClosePageResponse(rsp)
+}
+
+// OpenPageWithResponse Make a page of a publication for everybody
+//
+// It shows, month by month, what is free and what is taken, and no more. Its address is a secret of its own; a page that is there already gets another one.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /publications/{id}/page (the `OpenPage` operationId).
+func (c *ClientWithResponses) OpenPageWithResponse(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*OpenPageResponse, error) {
+	rsp, err := c.OpenPage(ctx, id, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseOpenPageResponse(rsp)
 }
 
 // ListPickupsWithResponse List who picked up which version when
@@ -18472,6 +18734,94 @@ func ParseRenewLinkResponse(rsp *http.Response) (*RenewLinkResponse, error) {
 	switch {
 	case true:
 		var headers RenewLinkResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
+// ParseClosePageResponse parses an HTTP response from a ClosePageWithResponse call
+func ParseClosePageResponse(rsp *http.Response) (*ClosePageResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ClosePageResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case rsp.StatusCode == 204:
+		break // No content-type
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers ClosePageResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
+// ParseOpenPageResponse parses an HTTP response from a OpenPageWithResponse call
+func ParseOpenPageResponse(rsp *http.Response) (*OpenPageResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &OpenPageResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Publication
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers OpenPageResponseDefaultHeaders
 		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
 			var value int
 			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {

@@ -1935,6 +1935,9 @@ type Publication struct {
 	LongGap *int64 `json:"longGap,omitempty"`
 	Name    string `json:"name"`
 
+	// Page The address of its page for everybody
+	Page *string `json:"page,omitempty"`
+
 	// PickupState overdue: no pickup for three times its usual gap, and for a time that the service sets
 	PickupState PickupState `json:"pickupState"`
 	Pickups     int64       `json:"pickups"`
@@ -2925,6 +2928,12 @@ type ServerInterface interface {
 	// RenewLink Make a new link for a publication
 	// (POST /publications/{id}/link)
 	RenewLink(c *gin.Context, id Id, params RenewLinkParams)
+	// ClosePage Close the page of a publication
+	// (DELETE /publications/{id}/page)
+	ClosePage(c *gin.Context, id Id)
+	// OpenPage Make a page of a publication for everybody
+	// (POST /publications/{id}/page)
+	OpenPage(c *gin.Context, id Id)
 	// ListPickups List who picked up which version when
 	// (GET /publications/{id}/pickups)
 	ListPickups(c *gin.Context, id Id)
@@ -4750,6 +4759,56 @@ func (siw *ServerInterfaceWrapper) RenewLink(c *gin.Context) {
 	siw.Handler.RenewLink(c, id, params)
 }
 
+// ClosePage operation middleware
+func (siw *ServerInterfaceWrapper) ClosePage(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ClosePage(c, id)
+}
+
+// OpenPage operation middleware
+func (siw *ServerInterfaceWrapper) OpenPage(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.OpenPage(c, id)
+}
+
 // ListPickups operation middleware
 func (siw *ServerInterfaceWrapper) ListPickups(c *gin.Context) {
 
@@ -5143,6 +5202,8 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.PATCH(options.BaseURL+"/publications/:id", wrapper.EditPublication)
 	router.POST(options.BaseURL+"/publications/:id/trial", wrapper.TryPublicationEdit)
 	router.POST(options.BaseURL+"/publications/:id/link", wrapper.RenewLink)
+	router.DELETE(options.BaseURL+"/publications/:id/page", wrapper.ClosePage)
+	router.POST(options.BaseURL+"/publications/:id/page", wrapper.OpenPage)
 	router.GET(options.BaseURL+"/publications/:id/pickups", wrapper.ListPickups)
 	router.GET(options.BaseURL+"/changes", wrapper.StreamChanges)
 }
@@ -7838,6 +7899,86 @@ func (response RenewLinkdefaultApplicationProblemPlusJSONResponse) VisitRenewLin
 	return err
 }
 
+type ClosePageRequestObject struct {
+	Id Id `json:"id"`
+}
+
+type ClosePageResponseObject interface {
+	VisitClosePageResponse(w http.ResponseWriter) error
+}
+
+type ClosePage204Response struct {
+}
+
+func (response ClosePage204Response) VisitClosePageResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type ClosePagedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response ClosePagedefaultApplicationProblemPlusJSONResponse) VisitClosePageResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type OpenPageRequestObject struct {
+	Id Id `json:"id"`
+}
+
+type OpenPageResponseObject interface {
+	VisitOpenPageResponse(w http.ResponseWriter) error
+}
+
+type OpenPage200JSONResponse Publication
+
+func (response OpenPage200JSONResponse) VisitOpenPageResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type OpenPagedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response OpenPagedefaultApplicationProblemPlusJSONResponse) VisitOpenPageResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListPickupsRequestObject struct {
 	Id Id `json:"id"`
 }
@@ -8710,6 +8851,12 @@ type StrictServerInterface interface {
 	// RenewLink Make a new link for a publication
 	// (POST /publications/{id}/link)
 	RenewLink(ctx context.Context, request RenewLinkRequestObject) (RenewLinkResponseObject, error)
+	// ClosePage Close the page of a publication
+	// (DELETE /publications/{id}/page)
+	ClosePage(ctx context.Context, request ClosePageRequestObject) (ClosePageResponseObject, error)
+	// OpenPage Make a page of a publication for everybody
+	// (POST /publications/{id}/page)
+	OpenPage(ctx context.Context, request OpenPageRequestObject) (OpenPageResponseObject, error)
 	// ListPickups List who picked up which version when
 	// (GET /publications/{id}/pickups)
 	ListPickups(ctx context.Context, request ListPickupsRequestObject) (ListPickupsResponseObject, error)
@@ -10814,6 +10961,58 @@ func (sh *strictHandler) RenewLink(ctx *gin.Context, id Id, params RenewLinkPara
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(RenewLinkResponseObject); ok {
 		if err := validResponse.VisitRenewLinkResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ClosePage operation middleware
+func (sh *strictHandler) ClosePage(ctx *gin.Context, id Id) {
+	var request ClosePageRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ClosePage(ctx, request.(ClosePageRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ClosePage")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ClosePageResponseObject); ok {
+		if err := validResponse.VisitClosePageResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// OpenPage operation middleware
+func (sh *strictHandler) OpenPage(ctx *gin.Context, id Id) {
+	var request OpenPageRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.OpenPage(ctx, request.(OpenPageRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "OpenPage")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(OpenPageResponseObject); ok {
+		if err := validResponse.VisitOpenPageResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

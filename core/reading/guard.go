@@ -92,26 +92,13 @@ func newGuarding(l laying, wanted map[slot]Booking, now int64) *guarding {
 		}
 	}
 	slices.SortFunc(g.taken, span.Span.Compare)
-	g.taken = merged(g.taken)
+	g.taken = span.Union(g.taken)
 	for _, b := range l.place.Bookings {
 		if b.Removed.IsZero() && b.Blocks && !b.Idle {
 			g.coming += span.Span{Start: max(now, b.Span.Start), End: b.Span.End}.Len() * int64(b.Units)
 		}
 	}
 	return g
-}
-
-// merged are spans, sorted, as few as can be.
-func merged(all []span.Span) []span.Span {
-	var few []span.Span
-	for _, s := range all {
-		if n := len(few); n > 0 && s.Start <= few[n-1].End {
-			few[n-1].End = max(few[n-1].End, s.End)
-			continue
-		}
-		few = append(few, s)
-	}
-	return few
 }
 
 // free is what would be free of a booking: where there is one unit, what nothing else takes; of several,

@@ -13,6 +13,7 @@ package span
 import (
 	"cmp"
 	"fmt"
+	"slices"
 	"time"
 )
 
@@ -80,6 +81,18 @@ func Without(spans []Span, out Span) []Span {
 		}
 	}
 	return rest
+}
+
+// Union is what spans cover together: in order, none of them touching another. It takes n log n steps.
+func Union(spans []Span) (all []Span) {
+	for _, s := range slices.SortedFunc(slices.Values(spans), Span.Compare) {
+		if n := len(all); n > 0 && s.Start <= all[n-1].End {
+			all[n-1].End = max(all[n-1].End, s.End)
+		} else if !s.Empty() {
+			all = append(all, s)
+		}
+	}
+	return all
 }
 
 // Compare orders spans by start, then by end.

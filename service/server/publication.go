@@ -183,8 +183,11 @@ func (p *publications) refuse(w http.ResponseWriter, status int, sentence string
 func (p *publications) before(router http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		file, ok := strings.CutPrefix(r.URL.Path, "/p/")
+		page, open := strings.CutPrefix(r.URL.Path, openPath)
 		switch {
-		case !ok:
+		case open && (r.Method == http.MethodGet || r.Method == http.MethodHead):
+			p.serveOpen(w, r, page)
+		case !ok && !open:
 			p.readers.deadline(w, p.RequestTimeout+p.ReadingTimeout)
 			router.ServeHTTP(w, r)
 		case r.Method == http.MethodGet || r.Method == http.MethodHead:

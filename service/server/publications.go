@@ -49,6 +49,20 @@ func (s *server) RenewLink(ctx context.Context, r gen.RenewLinkRequestObject) (g
 	return gen.RenewLink200JSONResponse(one), err
 }
 
+// OpenPage makes a page for everybody, or gives it another address.
+func (s *server) OpenPage(ctx context.Context, r gen.OpenPageRequestObject) (gen.OpenPageResponseObject, error) {
+	if err := s.Desk.OpenPage(ctx, accountOf(ctx).Name, r.Id); err != nil {
+		return nil, err
+	}
+	one, err := s.publicationJSON(ctx, r.Id)
+	return gen.OpenPage200JSONResponse(one), err
+}
+
+// ClosePage takes the page for everybody away.
+func (s *server) ClosePage(ctx context.Context, r gen.ClosePageRequestObject) (gen.ClosePageResponseObject, error) {
+	return gen.ClosePage204Response{}, s.Desk.ClosePage(ctx, accountOf(ctx).Name, r.Id)
+}
+
 func (s *server) ListPickups(ctx context.Context, r gen.ListPickupsRequestObject) (gen.ListPickupsResponseObject, error) {
 	if _, err := s.Store.Publication(ctx, r.Id); err != nil {
 		return nil, err
@@ -116,6 +130,10 @@ func (s *server) publicationsJSON(ctx context.Context, rows []store.Publication)
 		if err != nil {
 			return nil, err
 		}
+		page, err := s.openAddress(p)
+		if err != nil {
+			return nil, err
+		}
 		content, err := rules.NewPublication(p.Rules(), capacities[p.CalendarID])
 		if err != nil { // its calendar says so; it is shown as it is
 			content = p.Rules()
@@ -128,7 +146,7 @@ func (s *server) publicationsJSON(ctx context.Context, rows []store.Publication)
 		out[i] = gen.Publication{PickupState: gen.PickupState(exposure.StateOf(last, n.Gaps, s.OverdueAfter, s.Now())),
 			UsualGap: optional(int64(n.Gaps.Usual() / time.Second)), LongGap: optional(int64(n.Gaps.Long() / time.Second)),
 			Id: p.ID, Name: p.Name, Revision: p.Revision, Calendar: p.CalendarID, Platform: platforms[p.PlatformID],
-			Content: contentJSON(content), Url: s.PublicURL.JoinPath("p", link+".ics").String(), User: optional(p.LoginUser), Expires: p.ExpiresAt, Version: p.Version, VersionAt: n.VersionAt, Items: n.Items,
+			Content: contentJSON(content), Url: s.PublicURL.JoinPath("p", link+".ics").String(), Page: optional(page), User: optional(p.LoginUser), Expires: p.ExpiresAt, Version: p.Version, VersionAt: n.VersionAt, Items: n.Items,
 			Pickups: n.Pickups, LastPickup: n.LastPickup, LastPickupVersion: n.LastVersion, Reader: optional(p.Reader)}
 	}
 	return out, nil

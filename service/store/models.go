@@ -440,10 +440,12 @@ type Publication struct {
 	// Options is what else is laid down of it; see Rules.
 	Options    rules.Publication `gorm:"serializer:json"`
 	WindowStep span.Date         // the Monday at which its window stands; 0: it was never set
-	LoginUser  string            // whom its link asks for; "": nobody
-	LoginHash  []byte            // of that name and the password
-	ExpiresAt  *time.Time        // from when on its link answers 410; nil: never
-	RemovedAt  *time.Time        // its link answers 410; what it carried stays on record, to know echoes by
+	PageHash   []byte            // of the secret of its page for everybody; nil: it has none
+	PageCipher []byte
+	LoginUser  string     // whom its link asks for; "": nobody
+	LoginHash  []byte     // of that name and the password
+	ExpiresAt  *time.Time // from when on its link answers 410; nil: never
+	RemovedAt  *time.Time // its link answers 410; what it carried stays on record, to know echoes by
 }
 
 // Rules is what a publication shows, as a person laid it down.

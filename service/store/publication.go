@@ -24,7 +24,7 @@ func (tx *Tx) CreatePublication(p *Publication) error {
 }
 
 // summaryColumns is everything but the body.
-var summaryColumns = []string{"id", "calendar_id", "platform_id", "name", "reader", "secret_hash", "secret_cipher", "version", "created_at", "revision", "rendered_name", "title", "tentative", "detail", "options", "window_step", "login_user", "login_hash", "expires_at"}
+var summaryColumns = []string{"id", "calendar_id", "platform_id", "name", "reader", "secret_hash", "secret_cipher", "version", "created_at", "revision", "rendered_name", "title", "tentative", "detail", "options", "window_step", "login_user", "login_hash", "expires_at", "page_hash", "page_cipher"}
 
 // Publications lists the publications by name, without their bodies.
 func (s *Store) Publications(ctx context.Context) ([]Publication, error) {
@@ -104,14 +104,7 @@ func (s *Store) PublicationServed(ctx context.Context, secretHash []byte) (Serve
 	if !errors.Is(err, ErrNotFound) {
 		return row, err
 	}
-	var revoked int64
-	if err := s.db.WithContext(ctx).Table("revoked_links").Where("secret_hash = ?", secretHash).Count(&revoked).Error; err != nil {
-		return row, err
-	}
-	if revoked > 0 {
-		return row, ErrRevoked
-	}
-	return row, ErrNotFound
+	return row, s.revokedOr(ctx, secretHash, err)
 }
 
 // PublicationsServed returns those of the publications that are published now.
@@ -148,6 +141,56 @@ func (tx *Tx) RenewLink(p Publication, old []byte, now time.Time) error {
 	return tx.Changed(TopicPublication, p.ID)
 }
 
+// SavePage gives a publication that is held a page for everybody, or takes it away; the old one, if any, is revoked.
+func (tx *Tx) SavePage(p Publication, old []byte, now time.Time) error {
+	if old != nil {
+		if err := tx.revoke(old, now); err != nil {
+			return err
+		}
+	}
+	return errors.Join(tx.db.Select("page_hash", "page_cipher", "revision").Updates(&p).Error, tx.Changed(TopicPublication, p.ID))
+}
+
+// Page is what a page for everybody shows.
+type Page struct {
+	Publication Publication
+	Calendar    Calendar
+	Rows        []carried.Row
+}
+
+// PageServed finds the page for everybody under the hash of a secret. The error is ErrRevoked for one that was taken back.
+func (s *Store) PageServed(ctx context.Context, secretHash []byte) (p Page, err error) {
+	p.Publication, err = one[Publication](s.db.WithContext(ctx).Select(append(summaryColumns, "removed_at")).Where("page_hash = ?", secretHash))
+	switch {
+	case errors.Is(err, ErrNotFound):
+		return p, s.revokedOr(ctx, secretHash, err)
+	case err == nil && p.Publication.RemovedAt != nil:
+		return p, ErrRevoked
+	case err != nil:
+		return p, err
+	}
+	if p.Calendar, err = s.Calendar(ctx, p.Publication.CalendarID); err != nil {
+		return p, err
+	}
+	rows, err := many[Carried](s.db.WithContext(ctx).Where("publication_id = ? AND to_version = 0", p.Publication.ID))
+	for _, r := range rows {
+		p.Rows = append(p.Rows, r.row())
+	}
+	return p, err
+}
+
+// revokedOr is ErrRevoked for the hash of a secret that was taken back, else the error.
+func (s *Store) revokedOr(ctx context.Context, secretHash []byte, err error) error {
+	var revoked int64
+	if err := s.db.WithContext(ctx).Table("revoked_links").Where("secret_hash = ?", secretHash).Count(&revoked).Error; err != nil {
+		return err
+	}
+	if revoked > 0 {
+		return ErrRevoked
+	}
+	return err
+}
+
 func (tx *Tx) revoke(secretHash []byte, now time.Time) error {
 	return tx.db.Clauses(clause.OnConflict{DoNothing: true}).Create(&RevokedLink{SecretHash: secretHash, RevokedAt: now}).Error
 }
@@ -169,9 +212,7 @@ func (tx *Tx) PublishedOf(calendar int64) (Published, error) {
 		return p, err
 	}
 	for _, r := range rows {
-		p.Carried[r.PublicationID] = append(p.Carried[r.PublicationID], carried.Row{ID: r.ID, Sequence: r.Sequence, Stamp: r.Stamp, From: r.FromVersion, To: r.ToVersion,
-			Item: carried.Item{Name: carried.Name{UID: r.UID, Recurrence: r.Recurrence}, Span: span.Span{Start: r.StartPoint, End: r.EndPoint},
-				Units: r.Units, Tentative: r.Tentative, Content: r.Content}})
+		p.Carried[r.PublicationID] = append(p.Carried[r.PublicationID], r.row())
 	}
 	versions, err := many[Version](tx.db.Select("publication_id", "version", "at").Where(these, calendar).Order("publication_id, version"))
 	if err != nil {
@@ -185,6 +226,12 @@ func (tx *Tx) PublishedOf(calendar int64) (Published, error) {
 		p.Pickups[k.PublicationID] = append(p.Pickups[k.PublicationID], carried.Pickup{Version: k.Version, Agent: k.Agent, First: k.FirstAt, Last: k.LastAt, Times: k.Times})
 	}
 	return p, err
+}
+
+func (r Carried) row() carried.Row {
+	return carried.Row{ID: r.ID, Sequence: r.Sequence, Stamp: r.Stamp, From: r.FromVersion, To: r.ToVersion,
+		Item: carried.Item{Name: carried.Name{UID: r.UID, Recurrence: r.Recurrence}, Span: span.Span{Start: r.StartPoint, End: r.EndPoint},
+			Units: r.Units, Tentative: r.Tentative, Content: r.Content}}
 }
 
 // MoveWindows moves the windows of a calendar's publications on to a step.

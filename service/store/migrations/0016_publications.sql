@@ -7,3 +7,7 @@ ALTER TABLE platforms ADD COLUMN IF NOT EXISTS person BOOLEAN NOT NULL DEFAULT F
 ALTER TABLE publications ADD COLUMN IF NOT EXISTS login_user VARCHAR(100) NOT NULL DEFAULT '';
 ALTER TABLE publications ADD COLUMN IF NOT EXISTS login_hash VARBINARY(32) NULL;
 ALTER TABLE publications ADD COLUMN IF NOT EXISTS expires_at DATETIME(6) NULL;
+-- A page for everybody, which has a secret of its own.
+ALTER TABLE publications ADD COLUMN IF NOT EXISTS page_hash BINARY(32) NULL;
+ALTER TABLE publications ADD COLUMN IF NOT EXISTS page_cipher VARBINARY(255) NULL;
+ALTER TABLE publications ADD UNIQUE KEY IF NOT EXISTS publications_page (page_hash);

@@ -318,6 +318,12 @@ export const useEditPublication = () =>
     data(api.PATCH('/publications/{id}', { params: { path: { id } }, body })),
   )
 
+export const useOpenPage = () =>
+  useChange((id: number) => data(api.POST('/publications/{id}/page', { params: { path: { id } } })))
+
+export const useClosePage = () =>
+  useChange((id: number) => data(api.DELETE('/publications/{id}/page', { params: { path: { id } } })))
+
 export const useAcknowledge = () =>
   useChange(({ id, note }: { id: number; note: string }) =>
     data(api.PUT('/conflicts/{id}/acknowledgement', { params: { path: { id } }, body: { note } })),

@@ -1012,6 +1012,29 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/publications/{id}/page": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make a page of a publication for everybody
+         * @description It shows, month by month, what is free and what is taken, and no more. Its address is a secret of its own; a page that is there already gets another one.
+         */
+        post: operations["openPage"];
+        /** Close the page of a publication */
+        delete: operations["closePage"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/publications/{id}/pickups": {
         parameters: {
             query?: never;
@@ -2325,6 +2348,8 @@ export interface components {
             content: components["schemas"]["PublicationContent"];
             /** @description The secret link to give to the recipient */
             url: string;
+            /** @description The address of its page for everybody */
+            page?: string;
             /** @description Name that the link asks for, with a password */
             user?: string;
             /**
@@ -4319,6 +4344,50 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Publication"];
                 };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    openPage: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The publication with its page */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Publication"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    closePage: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Its address answers 410 */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Problem"];
         };

@@ -2,6 +2,8 @@
 // The ways in which a link gets to its recipient: pasted, opened, or photographed.
 import { computed, ref, watch } from 'vue'
 import type { Publication } from '@/data/api'
+import { useClosePage, useOpenPage } from '@/data/queries'
+import { useProblems } from '@/logic/form'
 import { webcal } from '@/logic/publication'
 
 const props = defineProps<{ publication: Publication }>()
@@ -19,6 +21,12 @@ watch(
   },
   { immediate: true },
 )
+const openPage = useOpenPage()
+const closePage = useClosePage()
+const problems = useProblems()
+const busy = computed(() => openPage.isPending.value || closePage.isPending.value)
+const frame = computed(() => `<iframe src="${props.publication.page ?? ''}" title="What is free"></iframe>`)
+const mark = (e: FocusEvent) => (e.target as HTMLInputElement).select()
 const person = computed(() => props.publication.platform.person ?? false)
 </script>
 
@@ -41,13 +49,7 @@ const person = computed(() => props.publication.platform.person ?? false)
       It asks for the user name {{ publication.user }} and its password: give them that, too.
     </p>
     <p class="link">
-      <label
-        >Its address<input
-          class="address"
-          readonly
-          :value="publication.url"
-          @focus="($event.target as HTMLInputElement).select()"
-      /></label>
+      <label>Its address<input class="address" readonly :value="publication.url" @focus="mark" /></label>
     </p>
     <p><a :href="webcal(publication.url)">Open it in this machine's calendar program</a></p>
     <svg
@@ -61,6 +63,35 @@ const person = computed(() => props.publication.platform.person ?? false)
       <rect x="-2" y="-2" :width="code.size + 4" :height="code.size + 4" fill="#fff" />
       <path :d="code.path" fill="#000" />
     </svg>
+    <section v-if="person">
+      <h3>A page for everybody</h3>
+      <template v-if="publication.page">
+        <p>It shows what is free and what is taken, month by month, and nothing else.</p>
+        <p>
+          <label>Its address<input class="address page" readonly :value="publication.page" @focus="mark" /></label>
+        </p>
+        <p>
+          <label>In a page of your own<input class="address" readonly :value="frame" @focus="mark" /></label>
+        </p>
+        <el-button :loading="busy" @click="problems.attempt(() => openPage.mutateAsync(publication.id))"
+          >Another address</el-button
+        >
+        <el-button
+          :loading="busy"
+          type="danger"
+          plain
+          @click="problems.attempt(() => closePage.mutateAsync(publication.id))"
+          >Close the page</el-button
+        >
+      </template>
+      <template v-else>
+        <p>What is free and what is taken, month by month, and nothing else, for guests or for your own site.</p>
+        <el-button :loading="busy" @click="problems.attempt(() => openPage.mutateAsync(publication.id))"
+          >Make the page</el-button
+        >
+      </template>
+      <p v-if="problems.all.value" role="alert" class="failed">{{ problems.all.value }}</p>
+    </section>
     <p class="soft small">Whoever has the link can read it. If it comes into the wrong hands, make a new one.</p>
   </el-dialog>
 </template>
@@ -73,6 +104,13 @@ const person = computed(() => props.publication.platform.person ?? false)
   border: 1px solid var(--line);
   background: var(--paper);
   color: inherit;
+}
+.failed {
+  color: var(--alarm);
+}
+h3 {
+  font-size: var(--size-lead);
+  margin-top: 1rem;
 }
 .code {
   width: 11rem;

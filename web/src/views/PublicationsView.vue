@@ -51,10 +51,11 @@ function change(p?: Publication) {
   changed.value = p
   changing.value = true
 }
-const shared = ref<Publication>()
+const sharedId = ref<number>()
+const shared = computed(() => publications.data.value?.find((p) => p.id === sharedId.value))
 const sharing = ref(false)
 function share(p: Publication) {
-  shared.value = p
+  sharedId.value = p.id
   sharing.value = true
 }
 
