@@ -774,6 +774,27 @@ func (e Role) Valid() bool {
 	}
 }
 
+// Defines values for ShownEventStatus.
+const (
+	SeenCancelled ShownEventStatus = "cancelled"
+	SeenConfirmed ShownEventStatus = "confirmed"
+	SeenTentative ShownEventStatus = "tentative"
+)
+
+// Valid indicates whether the value is a known member of the ShownEventStatus enum.
+func (e ShownEventStatus) Valid() bool {
+	switch e {
+	case SeenCancelled:
+		return true
+	case SeenConfirmed:
+		return true
+	case SeenTentative:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for TentativeRule.
 const (
 	Firm      TentativeRule = "firm"
@@ -1063,6 +1084,32 @@ type Categories = []string
 
 // Color One of the twelve feed colours, told apart also by colour-blind readers
 type Color string
+
+// Comparison defines model for Comparison.
+type Comparison struct {
+	Grain Grain `json:"grain"`
+
+	// Sent Events from today on that it was sent
+	Sent int `json:"sent"`
+
+	// Shown Events from today on that it shows
+	Shown int `json:"shown"`
+
+	// Unsent What it shows that it was not sent
+	Unsent []Stretch `json:"unsent"`
+
+	// Unshown What it was sent and does not show
+	Unshown []Stretch `json:"unshown"`
+}
+
+// ComparisonRequest A feed, a link or a file
+type ComparisonRequest struct {
+	Feed *int64 `json:"feed,omitempty"`
+
+	// File A calendar (.ics), or an archive (.zip) with calendars, instead of a link
+	File *FeedFile `json:"file,omitempty"`
+	Url  *string   `json:"url,omitempty"`
+}
 
 // Conflict defines model for Conflict.
 type Conflict struct {
@@ -1820,6 +1867,13 @@ type Pickup struct {
 	Version int64 `json:"version"`
 }
 
+// PickupDay defines model for PickupDay.
+type PickupDay struct {
+	// Day Of UTC
+	Day   string `json:"day"`
+	Times int64  `json:"times"`
+}
+
 // PickupState overdue: no pickup for three times its usual gap, and for a time that the service sets
 type PickupState string
 
@@ -2053,6 +2107,16 @@ type PublicationEdit struct {
 	User *LinkUser `json:"user,omitempty"`
 }
 
+// PublicationPreview defines model for PublicationPreview.
+type PublicationPreview struct {
+	// Bytes How long the document is
+	Bytes int `json:"bytes"`
+
+	// Events By start
+	Events []ShownEvent `json:"events"`
+	Grain  Grain        `json:"grain"`
+}
+
 // PublicationRequest defines model for PublicationRequest.
 type PublicationRequest struct {
 	Calendar int64                   `json:"calendar"`
@@ -2207,6 +2271,20 @@ type SetupRequest struct {
 	Password Password `json:"password"`
 }
 
+// ShownEvent defines model for ShownEvent.
+type ShownEvent struct {
+	End string `json:"end"`
+
+	// Free It takes nothing
+	Free   bool             `json:"free"`
+	Start  string           `json:"start"`
+	Status ShownEventStatus `json:"status"`
+	Title  string           `json:"title"`
+}
+
+// ShownEventStatus defines model for ShownEvent.Status.
+type ShownEventStatus string
+
 // SortedEntry defines model for SortedEntry.
 type SortedEntry struct {
 	// Also Names of other calendars on which it counts
@@ -2228,6 +2306,13 @@ type Sorting struct {
 	// Lost Of those that are left: those that count on no calendar then
 	Lost  int `json:"lost"`
 	Taken int `json:"taken"`
+}
+
+// Stretch defines model for Stretch.
+type Stretch struct {
+	End   string `json:"end"`
+	Start string `json:"start"`
+	Title string `json:"title"`
 }
 
 // StuckCalendar defines model for StuckCalendar.
@@ -2721,6 +2806,9 @@ type CreatePublicationJSONRequestBody = PublicationRequest
 
 // EditPublicationJSONRequestBody defines body for EditPublication for application/json ContentType.
 type EditPublicationJSONRequestBody = PublicationEdit
+
+// ComparePublicationJSONRequestBody defines body for ComparePublication for application/json ContentType.
+type ComparePublicationJSONRequestBody = ComparisonRequest
 
 // TryPublicationEditJSONRequestBody defines body for TryPublicationEdit for application/json ContentType.
 type TryPublicationEditJSONRequestBody = PublicationEdit
@@ -3396,6 +3484,29 @@ type ClientInterface interface {
 	// Corresponds with PATCH /publications/{id} (the `EditPublication` operationId).
 	EditPublication(ctx context.Context, id Id, body EditPublicationJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
 
+	// ComparePublicationWithBody Hold what a recipient shows against what it was sent
+	//
+	// Of a feed that we read, or of a link or file of theirs, from today on. Nothing is kept of it.
+	//
+	// Takes any type of body and a specified content type.
+	//
+	// Corresponds with POST /publications/{id}/comparison (the `ComparePublication` operationId).
+	ComparePublicationWithBody(ctx context.Context, id Id, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ComparePublication Hold what a recipient shows against what it was sent
+	//
+	// Of a feed that we read, or of a link or file of theirs, from today on. Nothing is kept of it.
+	//
+	// Takes a body of the `application/json` content type.
+	//
+	// Corresponds with POST /publications/{id}/comparison (the `ComparePublication` operationId).
+	ComparePublication(ctx context.Context, id Id, body ComparePublicationJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListPickupDays Count the pickups of each of the last 60 days
+	//
+	// Corresponds with GET /publications/{id}/days (the `ListPickupDays` operationId).
+	ListPickupDays(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*http.Response, error)
+
 	// RenewLink Make a new link for a publication
 	//
 	// Its old link answers 410 from then on. What its recipient would lose until it has the new one is told first, with a problem 409 that has `loses` and `confirm`; the call with that `confirm` does it.
@@ -3419,6 +3530,13 @@ type ClientInterface interface {
 	//
 	// Corresponds with GET /publications/{id}/pickups (the `ListPickups` operationId).
 	ListPickups(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// PreviewPublication See a publication as its recipient does
+	//
+	// It is no pickup.
+	//
+	// Corresponds with GET /publications/{id}/preview (the `PreviewPublication` operationId).
+	PreviewPublication(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*http.Response, error)
 
 	// TryPublicationEditWithBody What a change of a publication would lead to; nothing is changed
 	//
@@ -5000,6 +5118,59 @@ func (c *Client) EditPublication(ctx context.Context, id Id, body EditPublicatio
 	return c.Client.Do(req)
 }
 
+// ComparePublicationWithBody Hold what a recipient shows against what it was sent
+//
+// Of a feed that we read, or of a link or file of theirs, from today on. Nothing is kept of it.
+//
+// Takes any type of body and a specified content type.
+//
+// Corresponds with POST /publications/{id}/comparison (the `ComparePublication` operationId).
+func (c *Client) ComparePublicationWithBody(ctx context.Context, id Id, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewComparePublicationRequestWithBody(c.Server, id, contentType, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ComparePublication Hold what a recipient shows against what it was sent
+//
+// Of a feed that we read, or of a link or file of theirs, from today on. Nothing is kept of it.
+//
+// Takes a body of the `application/json` content type.
+//
+// Corresponds with POST /publications/{id}/comparison (the `ComparePublication` operationId).
+func (c *Client) ComparePublication(ctx context.Context, id Id, body ComparePublicationJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewComparePublicationRequest(c.Server, id, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListPickupDays Count the pickups of each of the last 60 days
+//
+// Corresponds with GET /publications/{id}/days (the `ListPickupDays` operationId).
+func (c *Client) ListPickupDays(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListPickupDaysRequest(c.Server, id)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
 // RenewLink Make a new link for a publication
 //
 // Its old link answers 410 from then on. What its recipient would lose until it has the new one is told first, with a problem 409 that has `loses` and `confirm`; the call with that `confirm` does it.
@@ -5054,6 +5225,23 @@ func (c *Client) OpenPage(ctx context.Context, id Id, reqEditors ...RequestEdito
 // Corresponds with GET /publications/{id}/pickups (the `ListPickups` operationId).
 func (c *Client) ListPickups(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewListPickupsRequest(c.Server, id)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// PreviewPublication See a publication as its recipient does
+//
+// It is no pickup.
+//
+// Corresponds with GET /publications/{id}/preview (the `PreviewPublication` operationId).
+func (c *Client) PreviewPublication(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewPreviewPublicationRequest(c.Server, id)
 	if err != nil {
 		return nil, err
 	}
@@ -8529,6 +8717,87 @@ func NewEditPublicationRequestWithBody(server string, id Id, contentType string,
 	return req, nil
 }
 
+// NewComparePublicationRequest calls the generic ComparePublication builder with application/json body
+func NewComparePublicationRequest(server string, id Id, body ComparePublicationJSONRequestBody) (*http.Request, error) {
+	var bodyReader io.Reader
+	buf, err := json.Marshal(body)
+	if err != nil {
+		return nil, err
+	}
+	bodyReader = bytes.NewReader(buf)
+	return NewComparePublicationRequestWithBody(server, id, "application/json", bodyReader)
+}
+
+// NewComparePublicationRequestWithBody constructs an http.Request for the ComparePublication method, with any body, and a specified content type
+func NewComparePublicationRequestWithBody(server string, id Id, contentType string, body io.Reader) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/publications/%s/comparison", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodPost, queryURL.String(), body)
+	if err != nil {
+		return nil, err
+	}
+
+	req.Header.Add("Content-Type", contentType)
+
+	return req, nil
+}
+
+// NewListPickupDaysRequest constructs an http.Request for the ListPickupDays method
+func NewListPickupDaysRequest(server string, id Id) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/publications/%s/days", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 // NewRenewLinkRequest constructs an http.Request for the RenewLink method
 func NewRenewLinkRequest(server string, id Id, params *RenewLinkParams) (*http.Request, error) {
 	var err error
@@ -8675,6 +8944,40 @@ func NewListPickupsRequest(server string, id Id) (*http.Request, error) {
 	}
 
 	operationPath := fmt.Sprintf("/publications/%s/pickups", pathParam0)
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
+// NewPreviewPublicationRequest constructs an http.Request for the PreviewPublication method
+func NewPreviewPublicationRequest(server string, id Id) (*http.Request, error) {
+	var err error
+
+	var pathParam0 string
+
+	pathParam0, err = runtime.StyleParamWithOptions("simple", false, "id", id, runtime.StyleParamOptions{ParamLocation: runtime.ParamLocationPath, Type: "integer", Format: "int64"})
+	if err != nil {
+		return nil, err
+	}
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/publications/%s/preview", pathParam0)
 	if operationPath[0] == '/' {
 		operationPath = "." + operationPath
 	}
@@ -9976,6 +10279,31 @@ type ClientWithResponsesInterface interface {
 	// Corresponds with PATCH /publications/{id} (the `EditPublication` operationId).
 	EditPublicationWithResponse(ctx context.Context, id Id, body EditPublicationJSONRequestBody, reqEditors ...RequestEditorFn) (*EditPublicationResponse, error)
 
+	// ComparePublicationWithBodyWithResponse Hold what a recipient shows against what it was sent
+	//
+	// Of a feed that we read, or of a link or file of theirs, from today on. Nothing is kept of it.
+	//
+	// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /publications/{id}/comparison (the `ComparePublication` operationId).
+	ComparePublicationWithBodyWithResponse(ctx context.Context, id Id, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ComparePublicationResponse, error)
+
+	// ComparePublicationWithResponse Hold what a recipient shows against what it was sent
+	//
+	// Of a feed that we read, or of a link or file of theirs, from today on. Nothing is kept of it.
+	//
+	// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with POST /publications/{id}/comparison (the `ComparePublication` operationId).
+	ComparePublicationWithResponse(ctx context.Context, id Id, body ComparePublicationJSONRequestBody, reqEditors ...RequestEditorFn) (*ComparePublicationResponse, error)
+
+	// ListPickupDaysWithResponse Count the pickups of each of the last 60 days
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /publications/{id}/days (the `ListPickupDays` operationId).
+	ListPickupDaysWithResponse(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*ListPickupDaysResponse, error)
+
 	// RenewLinkWithResponse Make a new link for a publication
 	//
 	// Its old link answers 410 from then on. What its recipient would lose until it has the new one is told first, with a problem 409 that has `loses` and `confirm`; the call with that `confirm` does it.
@@ -10007,6 +10335,15 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with GET /publications/{id}/pickups (the `ListPickups` operationId).
 	ListPickupsWithResponse(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*ListPickupsResponse, error)
+
+	// PreviewPublicationWithResponse See a publication as its recipient does
+	//
+	// It is no pickup.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /publications/{id}/preview (the `PreviewPublication` operationId).
+	PreviewPublicationWithResponse(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*PreviewPublicationResponse, error)
 
 	// TryPublicationEditWithBodyWithResponse What a change of a publication would lead to; nothing is changed
 	//
@@ -13410,6 +13747,116 @@ func (r EditPublicationResponse) ContentType() string {
 	return ""
 }
 
+// ComparePublicationResponseDefaultHeaders the declared response headers of an HTTP default response for ComparePublication
+type ComparePublicationResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type ComparePublicationResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *Comparison
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *ComparePublicationResponseDefaultHeaders
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ComparePublicationResponse) GetJSON200() *Comparison {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ComparePublicationResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ComparePublicationResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ComparePublicationResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ComparePublicationResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ComparePublicationResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+// ListPickupDaysResponseDefaultHeaders the declared response headers of an HTTP default response for ListPickupDays
+type ListPickupDaysResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type ListPickupDaysResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]PickupDay
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *ListPickupDaysResponseDefaultHeaders
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListPickupDaysResponse) GetJSON200() *[]PickupDay {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListPickupDaysResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListPickupDaysResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListPickupDaysResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListPickupDaysResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListPickupDaysResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 // RenewLinkResponseDefaultHeaders the declared response headers of an HTTP default response for RenewLink
 type RenewLinkResponseDefaultHeaders struct {
 	RetryAfter *int
@@ -13617,6 +14064,61 @@ func (r ListPickupsResponse) StatusCode() int {
 
 // ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
 func (r ListPickupsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
+// PreviewPublicationResponseDefaultHeaders the declared response headers of an HTTP default response for PreviewPublication
+type PreviewPublicationResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type PreviewPublicationResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *PublicationPreview
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *PreviewPublicationResponseDefaultHeaders
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r PreviewPublicationResponse) GetJSON200() *PublicationPreview {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r PreviewPublicationResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r PreviewPublicationResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r PreviewPublicationResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r PreviewPublicationResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r PreviewPublicationResponse) ContentType() string {
 	if r.HTTPResponse != nil {
 		return r.HTTPResponse.Header.Get("Content-Type")
 	}
@@ -15589,6 +16091,49 @@ func (c *ClientWithResponses) EditPublicationWithResponse(ctx context.Context, i
 	return ParseEditPublicationResponse(rsp)
 }
 
+// ComparePublicationWithBodyWithResponse Hold what a recipient shows against what it was sent
+//
+// Of a feed that we read, or of a link or file of theirs, from today on. Nothing is kept of it.
+//
+// Takes any type of body and a specified content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /publications/{id}/comparison (the `ComparePublication` operationId).
+func (c *ClientWithResponses) ComparePublicationWithBodyWithResponse(ctx context.Context, id Id, contentType string, body io.Reader, reqEditors ...RequestEditorFn) (*ComparePublicationResponse, error) {
+	rsp, err := c.ComparePublicationWithBody(ctx, id, contentType, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseComparePublicationResponse(rsp)
+}
+
+// ComparePublicationWithResponse Hold what a recipient shows against what it was sent
+//
+// Of a feed that we read, or of a link or file of theirs, from today on. Nothing is kept of it.
+//
+// Takes a body of the `application/json` content type, and returns a wrapper object for the known response body format(s).
+//
+// Corresponds with POST /publications/{id}/comparison (the `ComparePublication` operationId).
+func (c *ClientWithResponses) ComparePublicationWithResponse(ctx context.Context, id Id, body ComparePublicationJSONRequestBody, reqEditors ...RequestEditorFn) (*ComparePublicationResponse, error) {
+	rsp, err := c.ComparePublication(ctx, id, body, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseComparePublicationResponse(rsp)
+}
+
+// ListPickupDaysWithResponse Count the pickups of each of the last 60 days
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /publications/{id}/days (the `ListPickupDays` operationId).
+func (c *ClientWithResponses) ListPickupDaysWithResponse(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*ListPickupDaysResponse, error) {
+	rsp, err := c.ListPickupDays(ctx, id, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListPickupDaysResponse(rsp)
+}
+
 // RenewLinkWithResponse Make a new link for a publication
 //
 // Its old link answers 410 from then on. What its recipient would lose until it has the new one is told first, with a problem 409 that has `loses` and `confirm`; the call with that `confirm` does it.
@@ -15643,6 +16188,21 @@ func (c *ClientWithResponses) ListPickupsWithResponse(ctx context.Context, id Id
 		return nil, err
 	}
 	return ParseListPickupsResponse(rsp)
+}
+
+// PreviewPublicationWithResponse See a publication as its recipient does
+//
+// It is no pickup.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /publications/{id}/preview (the `PreviewPublication` operationId).
+func (c *ClientWithResponses) PreviewPublicationWithResponse(ctx context.Context, id Id, reqEditors ...RequestEditorFn) (*PreviewPublicationResponse, error) {
+	rsp, err := c.PreviewPublication(ctx, id, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParsePreviewPublicationResponse(rsp)
 }
 
 // TryPublicationEditWithBodyWithResponse What a change of a publication would lead to; nothing is changed
@@ -18701,6 +19261,98 @@ func ParseEditPublicationResponse(rsp *http.Response) (*EditPublicationResponse,
 	return response, nil
 }
 
+// ParseComparePublicationResponse parses an HTTP response from a ComparePublicationWithResponse call
+func ParseComparePublicationResponse(rsp *http.Response) (*ComparePublicationResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ComparePublicationResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest Comparison
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers ComparePublicationResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
+// ParseListPickupDaysResponse parses an HTTP response from a ListPickupDaysWithResponse call
+func ParseListPickupDaysResponse(rsp *http.Response) (*ListPickupDaysResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListPickupDaysResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []PickupDay
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers ListPickupDaysResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
 // ParseRenewLinkResponse parses an HTTP response from a RenewLinkWithResponse call
 func ParseRenewLinkResponse(rsp *http.Response) (*RenewLinkResponse, error) {
 	bodyBytes, err := io.ReadAll(rsp.Body)
@@ -18868,6 +19520,52 @@ func ParseListPickupsResponse(rsp *http.Response) (*ListPickupsResponse, error) 
 	switch {
 	case true:
 		var headers ListPickupsResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
+// ParsePreviewPublicationResponse parses an HTTP response from a PreviewPublicationWithResponse call
+func ParsePreviewPublicationResponse(rsp *http.Response) (*PreviewPublicationResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &PreviewPublicationResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest PublicationPreview
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers PreviewPublicationResponseDefaultHeaders
 		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
 			var value int
 			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {

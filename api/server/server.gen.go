@@ -774,6 +774,27 @@ func (e Role) Valid() bool {
 	}
 }
 
+// Defines values for ShownEventStatus.
+const (
+	SeenCancelled ShownEventStatus = "cancelled"
+	SeenConfirmed ShownEventStatus = "confirmed"
+	SeenTentative ShownEventStatus = "tentative"
+)
+
+// Valid indicates whether the value is a known member of the ShownEventStatus enum.
+func (e ShownEventStatus) Valid() bool {
+	switch e {
+	case SeenCancelled:
+		return true
+	case SeenConfirmed:
+		return true
+	case SeenTentative:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for TentativeRule.
 const (
 	Firm      TentativeRule = "firm"
@@ -1063,6 +1084,32 @@ type Categories = []string
 
 // Color One of the twelve feed colours, told apart also by colour-blind readers
 type Color string
+
+// Comparison defines model for Comparison.
+type Comparison struct {
+	Grain Grain `json:"grain"`
+
+	// Sent Events from today on that it was sent
+	Sent int `json:"sent"`
+
+	// Shown Events from today on that it shows
+	Shown int `json:"shown"`
+
+	// Unsent What it shows that it was not sent
+	Unsent []Stretch `json:"unsent"`
+
+	// Unshown What it was sent and does not show
+	Unshown []Stretch `json:"unshown"`
+}
+
+// ComparisonRequest A feed, a link or a file
+type ComparisonRequest struct {
+	Feed *int64 `json:"feed,omitempty"`
+
+	// File A calendar (.ics), or an archive (.zip) with calendars, instead of a link
+	File *FeedFile `json:"file,omitempty"`
+	Url  *string   `json:"url,omitempty"`
+}
 
 // Conflict defines model for Conflict.
 type Conflict struct {
@@ -1820,6 +1867,13 @@ type Pickup struct {
 	Version int64 `json:"version"`
 }
 
+// PickupDay defines model for PickupDay.
+type PickupDay struct {
+	// Day Of UTC
+	Day   string `json:"day"`
+	Times int64  `json:"times"`
+}
+
 // PickupState overdue: no pickup for three times its usual gap, and for a time that the service sets
 type PickupState string
 
@@ -2053,6 +2107,16 @@ type PublicationEdit struct {
 	User *LinkUser `json:"user,omitempty"`
 }
 
+// PublicationPreview defines model for PublicationPreview.
+type PublicationPreview struct {
+	// Bytes How long the document is
+	Bytes int `json:"bytes"`
+
+	// Events By start
+	Events []ShownEvent `json:"events"`
+	Grain  Grain        `json:"grain"`
+}
+
 // PublicationRequest defines model for PublicationRequest.
 type PublicationRequest struct {
 	Calendar int64                   `json:"calendar"`
@@ -2207,6 +2271,20 @@ type SetupRequest struct {
 	Password Password `json:"password"`
 }
 
+// ShownEvent defines model for ShownEvent.
+type ShownEvent struct {
+	End string `json:"end"`
+
+	// Free It takes nothing
+	Free   bool             `json:"free"`
+	Start  string           `json:"start"`
+	Status ShownEventStatus `json:"status"`
+	Title  string           `json:"title"`
+}
+
+// ShownEventStatus defines model for ShownEvent.Status.
+type ShownEventStatus string
+
 // SortedEntry defines model for SortedEntry.
 type SortedEntry struct {
 	// Also Names of other calendars on which it counts
@@ -2228,6 +2306,13 @@ type Sorting struct {
 	// Lost Of those that are left: those that count on no calendar then
 	Lost  int `json:"lost"`
 	Taken int `json:"taken"`
+}
+
+// Stretch defines model for Stretch.
+type Stretch struct {
+	End   string `json:"end"`
+	Start string `json:"start"`
+	Title string `json:"title"`
 }
 
 // StuckCalendar defines model for StuckCalendar.
@@ -2722,6 +2807,9 @@ type CreatePublicationJSONRequestBody = PublicationRequest
 // EditPublicationJSONRequestBody defines body for EditPublication for application/json ContentType.
 type EditPublicationJSONRequestBody = PublicationEdit
 
+// ComparePublicationJSONRequestBody defines body for ComparePublication for application/json ContentType.
+type ComparePublicationJSONRequestBody = ComparisonRequest
+
 // TryPublicationEditJSONRequestBody defines body for TryPublicationEdit for application/json ContentType.
 type TryPublicationEditJSONRequestBody = PublicationEdit
 
@@ -2925,6 +3013,12 @@ type ServerInterface interface {
 	// EditPublication Change a publication
 	// (PATCH /publications/{id})
 	EditPublication(c *gin.Context, id Id)
+	// ComparePublication Hold what a recipient shows against what it was sent
+	// (POST /publications/{id}/comparison)
+	ComparePublication(c *gin.Context, id Id)
+	// ListPickupDays Count the pickups of each of the last 60 days
+	// (GET /publications/{id}/days)
+	ListPickupDays(c *gin.Context, id Id)
 	// RenewLink Make a new link for a publication
 	// (POST /publications/{id}/link)
 	RenewLink(c *gin.Context, id Id, params RenewLinkParams)
@@ -2937,6 +3031,9 @@ type ServerInterface interface {
 	// ListPickups List who picked up which version when
 	// (GET /publications/{id}/pickups)
 	ListPickups(c *gin.Context, id Id)
+	// PreviewPublication See a publication as its recipient does
+	// (GET /publications/{id}/preview)
+	PreviewPublication(c *gin.Context, id Id)
 	// TryPublicationEdit What a change of a publication would lead to; nothing is changed
 	// (POST /publications/{id}/trial)
 	TryPublicationEdit(c *gin.Context, id Id)
@@ -4723,6 +4820,56 @@ func (siw *ServerInterfaceWrapper) EditPublication(c *gin.Context) {
 	siw.Handler.EditPublication(c, id)
 }
 
+// ComparePublication operation middleware
+func (siw *ServerInterfaceWrapper) ComparePublication(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ComparePublication(c, id)
+}
+
+// ListPickupDays operation middleware
+func (siw *ServerInterfaceWrapper) ListPickupDays(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListPickupDays(c, id)
+}
+
 // RenewLink operation middleware
 func (siw *ServerInterfaceWrapper) RenewLink(c *gin.Context) {
 
@@ -4832,6 +4979,31 @@ func (siw *ServerInterfaceWrapper) ListPickups(c *gin.Context) {
 	}
 
 	siw.Handler.ListPickups(c, id)
+}
+
+// PreviewPublication operation middleware
+func (siw *ServerInterfaceWrapper) PreviewPublication(c *gin.Context) {
+
+	var err error
+	_ = err
+
+	// ------------- Path parameter "id" -------------
+	var id Id
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", c.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: true})
+	if err != nil {
+		siw.ErrorHandler(c, fmt.Errorf("Invalid format for parameter id: %w", err), http.StatusBadRequest)
+		return
+	}
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.PreviewPublication(c, id)
 }
 
 // TryPublicationEdit operation middleware
@@ -5204,6 +5376,9 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/publications/:id/link", wrapper.RenewLink)
 	router.DELETE(options.BaseURL+"/publications/:id/page", wrapper.ClosePage)
 	router.POST(options.BaseURL+"/publications/:id/page", wrapper.OpenPage)
+	router.GET(options.BaseURL+"/publications/:id/preview", wrapper.PreviewPublication)
+	router.POST(options.BaseURL+"/publications/:id/comparison", wrapper.ComparePublication)
+	router.GET(options.BaseURL+"/publications/:id/days", wrapper.ListPickupDays)
 	router.GET(options.BaseURL+"/publications/:id/pickups", wrapper.ListPickups)
 	router.GET(options.BaseURL+"/changes", wrapper.StreamChanges)
 }
@@ -7855,6 +8030,93 @@ func (response EditPublicationdefaultApplicationProblemPlusJSONResponse) VisitEd
 	return err
 }
 
+type ComparePublicationRequestObject struct {
+	Id   Id `json:"id"`
+	Body *ComparePublicationJSONRequestBody
+}
+
+type ComparePublicationResponseObject interface {
+	VisitComparePublicationResponse(w http.ResponseWriter) error
+}
+
+type ComparePublication200JSONResponse Comparison
+
+func (response ComparePublication200JSONResponse) VisitComparePublicationResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ComparePublicationdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response ComparePublicationdefaultApplicationProblemPlusJSONResponse) VisitComparePublicationResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListPickupDaysRequestObject struct {
+	Id Id `json:"id"`
+}
+
+type ListPickupDaysResponseObject interface {
+	VisitListPickupDaysResponse(w http.ResponseWriter) error
+}
+
+type ListPickupDays200JSONResponse []PickupDay
+
+func (response ListPickupDays200JSONResponse) VisitListPickupDaysResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListPickupDaysdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response ListPickupDaysdefaultApplicationProblemPlusJSONResponse) VisitListPickupDaysResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type RenewLinkRequestObject struct {
 	Id     Id `json:"id"`
 	Params RenewLinkParams
@@ -8008,6 +8270,49 @@ type ListPickupsdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ListPickupsdefaultApplicationProblemPlusJSONResponse) VisitListPickupsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PreviewPublicationRequestObject struct {
+	Id Id `json:"id"`
+}
+
+type PreviewPublicationResponseObject interface {
+	VisitPreviewPublicationResponse(w http.ResponseWriter) error
+}
+
+type PreviewPublication200JSONResponse PublicationPreview
+
+func (response PreviewPublication200JSONResponse) VisitPreviewPublicationResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PreviewPublicationdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response PreviewPublicationdefaultApplicationProblemPlusJSONResponse) VisitPreviewPublicationResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -8848,6 +9153,12 @@ type StrictServerInterface interface {
 	// EditPublication Change a publication
 	// (PATCH /publications/{id})
 	EditPublication(ctx context.Context, request EditPublicationRequestObject) (EditPublicationResponseObject, error)
+	// ComparePublication Hold what a recipient shows against what it was sent
+	// (POST /publications/{id}/comparison)
+	ComparePublication(ctx context.Context, request ComparePublicationRequestObject) (ComparePublicationResponseObject, error)
+	// ListPickupDays Count the pickups of each of the last 60 days
+	// (GET /publications/{id}/days)
+	ListPickupDays(ctx context.Context, request ListPickupDaysRequestObject) (ListPickupDaysResponseObject, error)
 	// RenewLink Make a new link for a publication
 	// (POST /publications/{id}/link)
 	RenewLink(ctx context.Context, request RenewLinkRequestObject) (RenewLinkResponseObject, error)
@@ -8860,6 +9171,9 @@ type StrictServerInterface interface {
 	// ListPickups List who picked up which version when
 	// (GET /publications/{id}/pickups)
 	ListPickups(ctx context.Context, request ListPickupsRequestObject) (ListPickupsResponseObject, error)
+	// PreviewPublication See a publication as its recipient does
+	// (GET /publications/{id}/preview)
+	PreviewPublication(ctx context.Context, request PreviewPublicationRequestObject) (PreviewPublicationResponseObject, error)
 	// TryPublicationEdit What a change of a publication would lead to; nothing is changed
 	// (POST /publications/{id}/trial)
 	TryPublicationEdit(ctx context.Context, request TryPublicationEditRequestObject) (TryPublicationEditResponseObject, error)
@@ -10941,6 +11255,76 @@ func (sh *strictHandler) EditPublication(ctx *gin.Context, id Id) {
 	}
 }
 
+// ComparePublication operation middleware
+func (sh *strictHandler) ComparePublication(ctx *gin.Context, id Id) {
+	var request ComparePublicationRequestObject
+
+	request.Id = id
+
+	var body ComparePublicationJSONRequestBody
+	var err error
+	// A request validator built on kin-openapi's openapi3filter with
+	// KeepValidatedValue leaves the value it validated on the body. Bind
+	// that value, matching member names exactly, so the handler receives
+	// what was validated instead of a second, case-insensitive decode.
+	if vb, ok := ctx.Request.Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+		err = ctx.ShouldBindJSON(&body)
+	} else if binding.Validator != nil {
+		// ShouldBindJSON runs the struct validator after decoding; keep that.
+		err = binding.Validator.ValidateStruct(&body)
+	}
+	if err != nil {
+		sh.options.RequestErrorHandlerFunc(ctx, err)
+		return
+	}
+	request.Body = &body
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ComparePublication(ctx, request.(ComparePublicationRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ComparePublication")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ComparePublicationResponseObject); ok {
+		if err := validResponse.VisitComparePublicationResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListPickupDays operation middleware
+func (sh *strictHandler) ListPickupDays(ctx *gin.Context, id Id) {
+	var request ListPickupDaysRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListPickupDays(ctx, request.(ListPickupDaysRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListPickupDays")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListPickupDaysResponseObject); ok {
+		if err := validResponse.VisitListPickupDaysResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
 // RenewLink operation middleware
 func (sh *strictHandler) RenewLink(ctx *gin.Context, id Id, params RenewLinkParams) {
 	var request RenewLinkRequestObject
@@ -11039,6 +11423,32 @@ func (sh *strictHandler) ListPickups(ctx *gin.Context, id Id) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(ListPickupsResponseObject); ok {
 		if err := validResponse.VisitListPickupsResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// PreviewPublication operation middleware
+func (sh *strictHandler) PreviewPublication(ctx *gin.Context, id Id) {
+	var request PreviewPublicationRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.PreviewPublication(ctx, request.(PreviewPublicationRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "PreviewPublication")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(PreviewPublicationResponseObject); ok {
+		if err := validResponse.VisitPreviewPublicationResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

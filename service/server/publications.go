@@ -7,6 +7,7 @@ import (
 
 	gen "wharf/api/server"
 	"wharf/core/exposure"
+	"wharf/core/publish"
 	"wharf/core/rules"
 	"wharf/service/desk"
 	"wharf/service/store"
@@ -87,6 +88,59 @@ func contentEdit(b *gen.PublicationContentEdit) desk.PublicationContent {
 func contentJSON(r rules.Publication) gen.PublicationContent {
 	return gen.PublicationContent{Detail: gen.Detail(r.Detail), Title: r.Title, Tentative: gen.TentativeRule(r.Tentative), Feeds: listed(r.Feeds), Holds: !r.NoHolds, Categories: listed(r.Categories),
 		Shown: r.Shown, Back: r.Back, Ahead: r.Ahead, Occupancy: gen.Occupancy(r.Occupancy), Joined: r.Joined, Alarm: r.Alarm, Cancelled: r.Cancelled, Refresh: r.Refresh, Color: r.Color}
+}
+
+// PreviewPublication shows a publication as its recipient sees it.
+func (s *server) PreviewPublication(ctx context.Context, r gen.PreviewPublicationRequestObject) (gen.PreviewPublicationResponseObject, error) {
+	l, err := s.Desk.Preview(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	out := gen.PreviewPublication200JSONResponse{Grain: gen.Grain(l.Grain), Bytes: l.Bytes, Events: make([]gen.ShownEvent, len(l.Events))}
+	for i, e := range l.Events {
+		start, end := e.Span.Format(l.Grain)
+		out.Events[i] = gen.ShownEvent{Start: start, End: end, Title: e.Title, Status: gen.ShownEventStatus(e.Status), Free: e.Free}
+	}
+	return out, nil
+}
+
+// ComparePublication holds what a recipient shows against what it was sent.
+func (s *server) ComparePublication(ctx context.Context, r gen.ComparePublicationRequestObject) (gen.ComparePublicationResponseObject, error) {
+	var from desk.Source
+	if r.Body.Feed == nil {
+		var err error
+		if from, err = sourceOf(r.Body.Url, r.Body.File); err != nil {
+			return nil, err
+		}
+	}
+	c, err := s.Desk.CompareWith(ctx, r.Id, orEmpty(r.Body.Feed), from)
+	if err != nil {
+		return nil, err
+	}
+	stretches := func(all []publish.Stretch) []gen.Stretch {
+		out := make([]gen.Stretch, len(all))
+		for i, a := range all {
+			start, end := a.Span.Format(c.Grain)
+			out[i] = gen.Stretch{Start: start, End: end, Title: a.Title}
+		}
+		return out
+	}
+	return gen.ComparePublication200JSONResponse{Grain: gen.Grain(c.Grain), Sent: c.Sent, Shown: c.Shown, Unsent: stretches(c.Unsent), Unshown: stretches(c.Unshown)}, nil
+}
+
+// daysBack is for how many days back the pickups of each are counted.
+const daysBack = 60
+
+func (s *server) ListPickupDays(ctx context.Context, r gen.ListPickupDaysRequestObject) (gen.ListPickupDaysResponseObject, error) {
+	if _, err := s.Store.Publication(ctx, r.Id); err != nil {
+		return nil, err
+	}
+	rows, err := s.Store.PickupDays(ctx, r.Id, s.Now().AddDate(0, 0, -daysBack))
+	all := make(gen.ListPickupDays200JSONResponse, len(rows))
+	for i, d := range rows {
+		all[i] = gen.PickupDay{Day: d.Day.Format(time.DateOnly), Times: d.Times}
+	}
+	return all, err
 }
 
 const publicationNameTaken = "another publication has this name: choose one that you will tell apart"

@@ -460,6 +460,13 @@ func (p *Publication) SetRules(r rules.Publication) {
 	p.Detail, p.Title, p.Tentative, p.Options = string(r.Detail), r.Title, string(r.Tentative), r
 }
 
+// PickupDay is how often a publication was picked up on a day of UTC.
+type PickupDay struct {
+	PublicationID int64     `gorm:"primaryKey;autoIncrement:false"`
+	Day           time.Time `gorm:"primaryKey;type:date"`
+	Times         int64
+}
+
 // RevokedLink is the link of a publication that is no more.
 type RevokedLink struct {
 	SecretHash []byte `gorm:"primaryKey"`

@@ -1,6 +1,7 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"io"
@@ -285,8 +286,13 @@ func (s *Store) RecordPickups(ctx context.Context, rows []Pickup) error {
 			return err
 		}
 		byPublication := map[int64][]Pickup{}
+		days := map[PickupDay]int64{}
 		for _, r := range rows {
 			byPublication[r.PublicationID] = append(byPublication[r.PublicationID], r)
+			days[PickupDay{PublicationID: r.PublicationID, Day: r.LastAt.UTC().Truncate(24 * time.Hour)}] += r.Times
+		}
+		if err := tx.addDays(days); err != nil {
+			return err
 		}
 		ids := slices.Sorted(maps.Keys(byPublication))
 		for _, id := range ids {
@@ -296,6 +302,25 @@ func (s *Store) RecordPickups(ctx context.Context, rows []Pickup) error {
 		}
 		return tx.Changed(TopicPickup, ids...)
 	})
+}
+
+// addDays adds pickups to the sums of their days.
+func (tx *Tx) addDays(days map[PickupDay]int64) error {
+	rows := make([]PickupDay, 0, len(days))
+	for d, times := range days {
+		d.Times = times
+		rows = append(rows, d)
+	}
+	// In the same order everywhere: two who add at once must not lock each other out.
+	slices.SortFunc(rows, func(a, b PickupDay) int {
+		return cmp.Or(cmp.Compare(a.PublicationID, b.PublicationID), a.Day.Compare(b.Day))
+	})
+	return tx.db.Clauses(clause.OnConflict{DoUpdates: clause.Assignments(map[string]any{"times": gorm.Expr("times + VALUES(times)")})}).CreateInBatches(rows, batch).Error
+}
+
+// PickupDays are the sums of the days since one, in order; a day without a pickup has none.
+func (s *Store) PickupDays(ctx context.Context, publication int64, since time.Time) ([]PickupDay, error) {
+	return many[PickupDay](s.db.WithContext(ctx).Where("publication_id = ? AND day >= ?", publication, since.UTC().Format(time.DateOnly)).Order("day"))
 }
 
 // addGaps adds the gaps before and between pickups of a publication to their sums. Of those

@@ -80,6 +80,12 @@ export const router = createRouter({
       component: () => import('./views/PublicationsView.vue'),
       meta: { title: 'Give back' },
     },
+    {
+      path: '/publications/:id(\\d+)',
+      name: 'publication',
+      component: () => import('./views/PublicationView.vue'),
+      meta: { title: 'A calendar given back' },
+    },
     { path: '/logins', name: 'logins', component: () => import('./views/LoginsView.vue'), meta: { title: 'Logins' } },
     {
       path: '/login',

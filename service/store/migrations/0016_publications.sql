@@ -11,3 +11,11 @@ ALTER TABLE publications ADD COLUMN IF NOT EXISTS expires_at DATETIME(6) NULL;
 ALTER TABLE publications ADD COLUMN IF NOT EXISTS page_hash BINARY(32) NULL;
 ALTER TABLE publications ADD COLUMN IF NOT EXISTS page_cipher VARBINARY(255) NULL;
 ALTER TABLE publications ADD UNIQUE KEY IF NOT EXISTS publications_page (page_hash);
+-- How often a publication was picked up on each day, of UTC.
+CREATE TABLE IF NOT EXISTS pickup_days (
+  publication_id BIGINT NOT NULL,
+  day DATE NOT NULL,
+  times BIGINT NOT NULL,
+  PRIMARY KEY (publication_id, day),
+  CONSTRAINT pickup_days_publication FOREIGN KEY (publication_id) REFERENCES publications (id) ON DELETE CASCADE
+);

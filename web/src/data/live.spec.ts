@@ -92,7 +92,7 @@ describe('an open page', () => {
     stream(0).change('feed', 7)
     stream(0).change('pickup', 3)
     await moment()
-    expect(stale).toEqual([['today'], ['feeds'], ['readings', 7], ['publications'], ['pickups', 3]])
+    expect(stale).toEqual([['today'], ['feeds'], ['readings', 7], ['publications'], ['pickups', 3], ['pickup-days', 3]])
     stale.length = 0
     stream(0).change('something new', 1)
     await moment()

@@ -32,8 +32,9 @@ export function staleAfter({ topic, id }: Change): QueryKey[] {
     case 'conflict':
       return [['calendars'], ['conflicts'], ['conflict', id]]
     case 'publication':
+      return [['today'], ['publications'], ['preview', id], ['pickups', id]]
     case 'pickup':
-      return [['today'], ['publications'], ['pickups', id]]
+      return [['today'], ['publications'], ['pickups', id], ['pickup-days', id]]
     case 'group':
       return [['groups'], ['calendars']]
     case 'reminder':

@@ -318,6 +318,22 @@ export const useEditPublication = () =>
     data(api.PATCH('/publications/{id}', { params: { path: { id } }, body })),
   )
 
+export const usePreview = (id: Ref<number>) =>
+  useQuery({
+    queryKey: ['preview', id],
+    queryFn: () => data(api.GET('/publications/{id}/preview', { params: { path: { id: id.value } } })),
+  })
+
+export const usePickupDays = (id: Ref<number>) =>
+  useQuery({
+    queryKey: ['pickup-days', id],
+    queryFn: () => data(api.GET('/publications/{id}/days', { params: { path: { id: id.value } } })),
+  })
+
+/** What a recipient shows beside what it was sent; nothing is kept. */
+export const comparePublication = (id: number, body: Schemas['ComparisonRequest']) =>
+  data(api.POST('/publications/{id}/comparison', { params: { path: { id } }, body }))
+
 export const useOpenPage = () =>
   useChange((id: number) => data(api.POST('/publications/{id}/page', { params: { path: { id } } })))
 

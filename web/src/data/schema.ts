@@ -1035,6 +1035,69 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/publications/{id}/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        /**
+         * See a publication as its recipient does
+         * @description It is no pickup.
+         */
+        get: operations["previewPublication"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/publications/{id}/comparison": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Hold what a recipient shows against what it was sent
+         * @description Of a feed that we read, or of a link or file of theirs, from today on. Nothing is kept of it.
+         */
+        post: operations["comparePublication"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/publications/{id}/days": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        /** Count the pickups of each of the last 60 days */
+        get: operations["listPickupDays"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/publications/{id}/pickups": {
         parameters: {
             query?: never;
@@ -2382,6 +2445,51 @@ export interface components {
             longGap?: number;
             /** @description What its recipient's reader calls itself, where a person said so */
             reader?: string;
+        };
+        PickupDay: {
+            /** @description Of UTC */
+            day: string;
+            /** Format: int64 */
+            times: number;
+        };
+        PublicationPreview: {
+            grain: components["schemas"]["Grain"];
+            /** @description How long the document is */
+            bytes: number;
+            /** @description By start */
+            events: components["schemas"]["ShownEvent"][];
+        };
+        ShownEvent: {
+            start: string;
+            end: string;
+            title: string;
+            /** @enum {string} */
+            status: "confirmed" | "tentative" | "cancelled";
+            /** @description It takes nothing */
+            free: boolean;
+        };
+        /** @description A feed, a link or a file */
+        ComparisonRequest: {
+            /** Format: int64 */
+            feed?: number;
+            url?: string;
+            file?: components["schemas"]["FeedFile"];
+        };
+        Comparison: {
+            grain: components["schemas"]["Grain"];
+            /** @description Events from today on that it was sent */
+            sent: number;
+            /** @description Events from today on that it shows */
+            shown: number;
+            /** @description What it shows that it was not sent */
+            unsent: components["schemas"]["Stretch"][];
+            /** @description What it was sent and does not show */
+            unshown: components["schemas"]["Stretch"][];
+        };
+        Stretch: {
+            start: string;
+            end: string;
+            title: string;
         };
         Pickup: {
             /** Format: int64 */
@@ -4392,6 +4500,79 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    previewPublication: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What the recipient sees */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PublicationPreview"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    comparePublication: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ComparisonRequest"];
+            };
+        };
+        responses: {
+            /** @description The differences */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Comparison"];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
+    listPickupDays: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["id"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The days on which somebody came, in order */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PickupDay"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     listPickups: {
         parameters: {
             query?: never;
@@ -4477,3 +4658,4 @@ export const conflictStateValues: ReadonlyArray<FlattenedDeepRequired<components
 export const conflictKindValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["ConflictKind"]> = ["double_booking", "tentative_clash", "unclear", "closed"];
 export const detailValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Detail"]> = ["times", "titles"];
 export const occupancyValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Occupancy"]> = ["each", "full"];
+export const shownEventStatusValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["ShownEvent"]["status"]> = ["confirmed", "tentative", "cancelled"];

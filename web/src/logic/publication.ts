@@ -1,6 +1,6 @@
 // What is said of publications: what they show, in words, and the answers of their form.
 import type { Publication, Schemas } from '@/data/api'
-import { count } from './dates'
+import { addDays, count, daysBetween } from './dates'
 
 export type Content = Schemas['PublicationContent']
 
@@ -40,6 +40,15 @@ export function contentWords(c: Content, capacity: number): string {
   if (c.categories.length > 0) words.push(`of ${c.categories.join(', ')}`)
   if (c.shown) words.push('with what is only shown')
   return words.join(', ')
+}
+
+/** Every day from one to another, with how often somebody came: a day that has no sum has none. */
+export function daysOf(sums: Schemas['PickupDay'][], from: string, to: string): Schemas['PickupDay'][] {
+  const known = new Map(sums.map((s) => [s.day, s.times]))
+  return Array.from({ length: daysBetween(from, to) + 1 }, (_, i) => {
+    const day = addDays(from, i)
+    return { day, times: known.get(day) ?? 0 }
+  })
 }
 
 /** The same link for programs that subscribe when they are given one: webcal, an agreed scheme for the same address. */

@@ -102,7 +102,9 @@ async function copyLink(p: Publication) {
   <ul class="list lines">
     <li v-for="p in shown" :id="`p${p.id}`" :key="p.id">
       <div>
-        <h2>{{ p.platform.name }}</h2>
+        <h2>
+          <router-link :to="`/publications/${p.id}`">{{ p.platform.name }}</router-link>
+        </h2>
         <p class="soft small">
           {{ p.name }} · {{ name(p.calendar) }}, {{ contentWords(p.content, known.get(p.calendar)?.capacity ?? 1) }}
         </p>
