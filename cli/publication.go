@@ -49,7 +49,7 @@ func (env *Env) publicationCommand() *cli.Command {
 				}, contentFlags...),
 				Action: env.onOne(env.publicationEdit),
 			},
-			env.previewCommand(), env.compareCommand(),
+			env.previewCommand(), env.compareCommand(), env.tripsCommand(),
 			{
 				Name: "page", Usage: "make a page of a publication for everybody, with what is free and what is taken", ArgsUsage: "PUBLICATION",
 				Description: "Its address is a secret of its own; once more: it gets another one. Only of what is given to a person: nothing is left out of that.\nExample: wharf publication page \"Pontoon, for guests\"",

@@ -816,6 +816,36 @@ func (e TentativeRule) Valid() bool {
 	}
 }
 
+// Defines values for TripPassage.
+const (
+	TripNotFetched TripPassage = "not_fetched"
+	TripNotRead    TripPassage = "not_read"
+	TripNotShown   TripPassage = "not_shown"
+	TripPasses     TripPassage = "passes"
+	TripUnseen     TripPassage = "unseen"
+	TripUntried    TripPassage = "untried"
+)
+
+// Valid indicates whether the value is a known member of the TripPassage enum.
+func (e TripPassage) Valid() bool {
+	switch e {
+	case TripNotFetched:
+		return true
+	case TripNotRead:
+		return true
+	case TripNotShown:
+		return true
+	case TripPasses:
+		return true
+	case TripUnseen:
+		return true
+	case TripUntried:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for Verdict.
 const (
 	VerdictBooking  Verdict = "booking"
@@ -2447,6 +2477,36 @@ type TrialRequest struct {
 	Zone *string `json:"zone,omitempty"`
 }
 
+// Trip defines model for Trip.
+type Trip struct {
+	// Booking Whose whole way was seen last
+	Booking  *int64  `json:"booking,omitempty"`
+	Calendar *Named  `json:"calendar,omitempty"`
+	End      *string `json:"end,omitempty"`
+	From     Named   `json:"from"`
+
+	// Made As its platform says
+	Made      *time.Time  `json:"made,omitempty"`
+	Passage   TripPassage `json:"passage"`
+	PickedUp  *time.Time  `json:"pickedUp,omitempty"`
+	Published *time.Time  `json:"published,omitempty"`
+
+	// Read By Wharf
+	Read *time.Time `json:"read,omitempty"`
+
+	// Seen In the feed of the other platform
+	Seen     *time.Time `json:"seen,omitempty"`
+	Sentence string     `json:"sentence"`
+	Start    *string    `json:"start,omitempty"`
+	To       Named      `json:"to"`
+
+	// Took Seconds from when it was read until it was seen
+	Took *int64 `json:"took,omitempty"`
+}
+
+// TripPassage defines model for Trip.Passage.
+type TripPassage string
+
 // Trouble The calendar could not be brought up to date; what was published last stays
 type Trouble struct {
 	// Retry When it is tried again
@@ -3700,6 +3760,13 @@ type ClientInterface interface {
 	//
 	// Corresponds with POST /trials (the `TryLinks` operationId).
 	TryLinks(ctx context.Context, body TryLinksJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error)
+
+	// ListTrips Tell how bookings pass from each platform to each other one
+	//
+	// For every two platforms of which one sells a calendar that the other is given, the last booking whose whole way was seen, and what stands still.
+	//
+	// Corresponds with GET /trips (the `ListTrips` operationId).
+	ListTrips(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error)
 }
 
 // AnswerWithBody Say of bookings whether they are sales of their own or ours reflected
@@ -5635,6 +5702,23 @@ func (c *Client) TryLinksWithBody(ctx context.Context, contentType string, body 
 // Corresponds with POST /trials (the `TryLinks` operationId).
 func (c *Client) TryLinks(ctx context.Context, body TryLinksJSONRequestBody, reqEditors ...RequestEditorFn) (*http.Response, error) {
 	req, err := NewTryLinksRequest(c.Server, body)
+	if err != nil {
+		return nil, err
+	}
+	req = req.WithContext(ctx)
+	if err := c.applyEditors(ctx, req, reqEditors); err != nil {
+		return nil, err
+	}
+	return c.Client.Do(req)
+}
+
+// ListTrips Tell how bookings pass from each platform to each other one
+//
+// For every two platforms of which one sells a calendar that the other is given, the last booking whose whole way was seen, and what stands still.
+//
+// Corresponds with GET /trips (the `ListTrips` operationId).
+func (c *Client) ListTrips(ctx context.Context, reqEditors ...RequestEditorFn) (*http.Response, error) {
+	req, err := NewListTripsRequest(c.Server)
 	if err != nil {
 		return nil, err
 	}
@@ -9591,6 +9675,33 @@ func NewTryLinksRequestWithBody(server string, contentType string, body io.Reade
 	return req, nil
 }
 
+// NewListTripsRequest constructs an http.Request for the ListTrips method
+func NewListTripsRequest(server string) (*http.Request, error) {
+	var err error
+
+	serverURL, err := url.Parse(server)
+	if err != nil {
+		return nil, err
+	}
+
+	operationPath := fmt.Sprintf("/trips")
+	if operationPath[0] == '/' {
+		operationPath = "." + operationPath
+	}
+
+	queryURL, err := serverURL.Parse(operationPath)
+	if err != nil {
+		return nil, err
+	}
+
+	req, err := http.NewRequest(http.MethodGet, queryURL.String(), nil)
+	if err != nil {
+		return nil, err
+	}
+
+	return req, nil
+}
+
 func (c *Client) applyEditors(ctx context.Context, req *http.Request, additionalEditors []RequestEditorFn) error {
 	for _, r := range c.RequestEditors {
 		if err := r(ctx, req); err != nil {
@@ -10521,6 +10632,15 @@ type ClientWithResponsesInterface interface {
 	//
 	// Corresponds with POST /trials (the `TryLinks` operationId).
 	TryLinksWithResponse(ctx context.Context, body TryLinksJSONRequestBody, reqEditors ...RequestEditorFn) (*TryLinksResponse, error)
+
+	// ListTripsWithResponse Tell how bookings pass from each platform to each other one
+	//
+	// For every two platforms of which one sells a calendar that the other is given, the last booking whose whole way was seen, and what stands still.
+	//
+	// Returns a wrapper object for the known response body format(s).
+	//
+	// Corresponds with GET /trips (the `ListTrips` operationId).
+	ListTripsWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListTripsResponse, error)
 }
 
 // AnswerResponseDefaultHeaders the declared response headers of an HTTP default response for Answer
@@ -14943,6 +15063,61 @@ func (r TryLinksResponse) ContentType() string {
 	return ""
 }
 
+// ListTripsResponseDefaultHeaders the declared response headers of an HTTP default response for ListTrips
+type ListTripsResponseDefaultHeaders struct {
+	RetryAfter *int
+}
+
+type ListTripsResponse struct {
+	Body         []byte
+	HTTPResponse *http.Response
+	// JSON200 the response for an HTTP 200 `application/json` response
+	JSON200 *[]Trip
+	// ApplicationproblemJSONDefault the response for an HTTP default `application/problem+json` response
+	ApplicationproblemJSONDefault *Problem
+	// HeadersDefault the parsed response headers for an HTTP default response
+	HeadersDefault *ListTripsResponseDefaultHeaders
+}
+
+// GetJSON200 returns the response for an HTTP 200 `application/json` response
+func (r ListTripsResponse) GetJSON200() *[]Trip {
+	return r.JSON200
+}
+
+// GetApplicationproblemJSONDefault returns the response for an HTTP default `application/problem+json` response
+func (r ListTripsResponse) GetApplicationproblemJSONDefault() *Problem {
+	return r.ApplicationproblemJSONDefault
+}
+
+// GetBody returns the raw response body bytes
+func (r ListTripsResponse) GetBody() []byte {
+	return r.Body
+}
+
+// Status returns HTTPResponse.Status
+func (r ListTripsResponse) Status() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Status
+	}
+	return http.StatusText(0)
+}
+
+// StatusCode returns HTTPResponse.StatusCode
+func (r ListTripsResponse) StatusCode() int {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.StatusCode
+	}
+	return 0
+}
+
+// ContentType is a convenience method to retrieve the Content-Type value from the HTTP response headers
+func (r ListTripsResponse) ContentType() string {
+	if r.HTTPResponse != nil {
+		return r.HTTPResponse.Header.Get("Content-Type")
+	}
+	return ""
+}
+
 // AnswerWithBodyWithResponse Say of bookings whether they are sales of their own or ours reflected
 //
 // It stands whatever is read later, until it is taken back. All of it is kept, or nothing. Where somebody else has answered
@@ -16518,6 +16693,21 @@ func (c *ClientWithResponses) TryLinksWithResponse(ctx context.Context, body Try
 		return nil, err
 	}
 	return ParseTryLinksResponse(rsp)
+}
+
+// ListTripsWithResponse Tell how bookings pass from each platform to each other one
+//
+// For every two platforms of which one sells a calendar that the other is given, the last booking whose whole way was seen, and what stands still.
+//
+// Returns a wrapper object for the known response body format(s).
+//
+// Corresponds with GET /trips (the `ListTrips` operationId).
+func (c *ClientWithResponses) ListTripsWithResponse(ctx context.Context, reqEditors ...RequestEditorFn) (*ListTripsResponse, error) {
+	rsp, err := c.ListTrips(ctx, reqEditors...)
+	if err != nil {
+		return nil, err
+	}
+	return ParseListTripsResponse(rsp)
 }
 
 // ParseAnswerResponse parses an HTTP response from a AnswerWithResponse call
@@ -20270,6 +20460,52 @@ func ParseTryLinksResponse(rsp *http.Response) (*TryLinksResponse, error) {
 	switch {
 	case true:
 		var headers TryLinksResponseDefaultHeaders
+		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
+			var value int
+			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {
+				return nil, err
+			}
+			headers.RetryAfter = &value
+		}
+		response.HeadersDefault = &headers
+	}
+
+	return response, nil
+}
+
+// ParseListTripsResponse parses an HTTP response from a ListTripsWithResponse call
+func ParseListTripsResponse(rsp *http.Response) (*ListTripsResponse, error) {
+	bodyBytes, err := io.ReadAll(rsp.Body)
+	defer func() { _ = rsp.Body.Close() }()
+	if err != nil {
+		return nil, err
+	}
+
+	response := &ListTripsResponse{
+		Body:         bodyBytes,
+		HTTPResponse: rsp,
+	}
+
+	switch {
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && rsp.StatusCode == 200:
+		var dest []Trip
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.JSON200 = &dest
+
+	case strings.Contains(rsp.Header.Get("Content-Type"), "json") && true:
+		var dest Problem
+		if err := json.Unmarshal(bodyBytes, &dest); err != nil {
+			return nil, err
+		}
+		response.ApplicationproblemJSONDefault = &dest
+
+	}
+
+	switch {
+	case true:
+		var headers ListTripsResponseDefaultHeaders
 		if values := rsp.Header.Values("Retry-After"); len(values) > 0 {
 			var value int
 			if err := runtime.BindStyledParameterWithOptions("simple", "Retry-After", values[0], &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "integer", Format: ""}); err != nil {

@@ -816,6 +816,36 @@ func (e TentativeRule) Valid() bool {
 	}
 }
 
+// Defines values for TripPassage.
+const (
+	TripNotFetched TripPassage = "not_fetched"
+	TripNotRead    TripPassage = "not_read"
+	TripNotShown   TripPassage = "not_shown"
+	TripPasses     TripPassage = "passes"
+	TripUnseen     TripPassage = "unseen"
+	TripUntried    TripPassage = "untried"
+)
+
+// Valid indicates whether the value is a known member of the TripPassage enum.
+func (e TripPassage) Valid() bool {
+	switch e {
+	case TripNotFetched:
+		return true
+	case TripNotRead:
+		return true
+	case TripNotShown:
+		return true
+	case TripPasses:
+		return true
+	case TripUnseen:
+		return true
+	case TripUntried:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for Verdict.
 const (
 	VerdictBooking  Verdict = "booking"
@@ -2447,6 +2477,36 @@ type TrialRequest struct {
 	Zone *string `json:"zone,omitempty"`
 }
 
+// Trip defines model for Trip.
+type Trip struct {
+	// Booking Whose whole way was seen last
+	Booking  *int64  `json:"booking,omitempty"`
+	Calendar *Named  `json:"calendar,omitempty"`
+	End      *string `json:"end,omitempty"`
+	From     Named   `json:"from"`
+
+	// Made As its platform says
+	Made      *time.Time  `json:"made,omitempty"`
+	Passage   TripPassage `json:"passage"`
+	PickedUp  *time.Time  `json:"pickedUp,omitempty"`
+	Published *time.Time  `json:"published,omitempty"`
+
+	// Read By Wharf
+	Read *time.Time `json:"read,omitempty"`
+
+	// Seen In the feed of the other platform
+	Seen     *time.Time `json:"seen,omitempty"`
+	Sentence string     `json:"sentence"`
+	Start    *string    `json:"start,omitempty"`
+	To       Named      `json:"to"`
+
+	// Took Seconds from when it was read until it was seen
+	Took *int64 `json:"took,omitempty"`
+}
+
+// TripPassage defines model for Trip.Passage.
+type TripPassage string
+
 // Trouble The calendar could not be brought up to date; what was published last stays
 type Trouble struct {
 	// Retry When it is tried again
@@ -3079,6 +3139,9 @@ type ServerInterface interface {
 	// TryLinks Look at what links, or files, give, before anything is kept
 	// (POST /trials)
 	TryLinks(c *gin.Context)
+	// ListTrips Tell how bookings pass from each platform to each other one
+	// (GET /trips)
+	ListTrips(c *gin.Context)
 }
 
 // ServerInterfaceWrapper converts contexts to parameters.
@@ -5273,6 +5336,19 @@ func (siw *ServerInterfaceWrapper) TryLinks(c *gin.Context) {
 	siw.Handler.TryLinks(c)
 }
 
+// ListTrips operation middleware
+func (siw *ServerInterfaceWrapper) ListTrips(c *gin.Context) {
+
+	for _, middleware := range siw.HandlerMiddlewares {
+		middleware(c)
+		if c.IsAborted() {
+			return
+		}
+	}
+
+	siw.Handler.ListTrips(c)
+}
+
 // GinServerOptions provides options for the Gin server.
 type GinServerOptions struct {
 	BaseURL      string
@@ -5376,6 +5452,7 @@ func RegisterHandlersWithOptions(router gin.IRouter, si ServerInterface, options
 	router.POST(options.BaseURL+"/publications/:id/link", wrapper.RenewLink)
 	router.DELETE(options.BaseURL+"/publications/:id/page", wrapper.ClosePage)
 	router.POST(options.BaseURL+"/publications/:id/page", wrapper.OpenPage)
+	router.GET(options.BaseURL+"/trips", wrapper.ListTrips)
 	router.GET(options.BaseURL+"/publications/:id/preview", wrapper.PreviewPublication)
 	router.POST(options.BaseURL+"/publications/:id/comparison", wrapper.ComparePublication)
 	router.GET(options.BaseURL+"/publications/:id/days", wrapper.ListPickupDays)
@@ -8974,6 +9051,48 @@ func (response TryLinksdefaultApplicationProblemPlusJSONResponse) VisitTryLinksR
 	return err
 }
 
+type ListTripsRequestObject struct {
+}
+
+type ListTripsResponseObject interface {
+	VisitListTripsResponse(w http.ResponseWriter) error
+}
+
+type ListTrips200JSONResponse []Trip
+
+func (response ListTrips200JSONResponse) VisitListTripsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListTripsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	Headers    ProblemResponseHeaders
+	StatusCode int
+}
+
+func (response ListTripsdefaultApplicationProblemPlusJSONResponse) VisitListTripsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	if response.Headers.RetryAfter != nil {
+		w.Header().Set("Retry-After", fmt.Sprint(*response.Headers.RetryAfter))
+	}
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 // StrictServerInterface represents all server handlers.
 type StrictServerInterface interface {
 	// Answer Say of bookings whether they are sales of their own or ours reflected
@@ -9219,6 +9338,9 @@ type StrictServerInterface interface {
 	// TryLinks Look at what links, or files, give, before anything is kept
 	// (POST /trials)
 	TryLinks(ctx context.Context, request TryLinksRequestObject) (TryLinksResponseObject, error)
+	// ListTrips Tell how bookings pass from each platform to each other one
+	// (GET /trips)
+	ListTrips(ctx context.Context, request ListTripsRequestObject) (ListTripsResponseObject, error)
 }
 
 type StrictHandlerFunc func(ctx *gin.Context, request any) (any, error)
@@ -11963,6 +12085,30 @@ func (sh *strictHandler) TryLinks(ctx *gin.Context) {
 		sh.options.HandlerErrorFunc(ctx, err)
 	} else if validResponse, ok := response.(TryLinksResponseObject); ok {
 		if err := validResponse.VisitTryLinksResponse(ctx.Writer); err != nil {
+			sh.options.ResponseErrorHandlerFunc(ctx, err)
+		}
+	} else if response != nil {
+		sh.options.ResponseErrorHandlerFunc(ctx, fmt.Errorf("unexpected response type: %T", response))
+	}
+}
+
+// ListTrips operation middleware
+func (sh *strictHandler) ListTrips(ctx *gin.Context) {
+	var request ListTripsRequestObject
+
+	handler := func(ctx *gin.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListTrips(ctx, request.(ListTripsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListTrips")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		sh.options.HandlerErrorFunc(ctx, err)
+	} else if validResponse, ok := response.(ListTripsResponseObject); ok {
+		if err := validResponse.VisitListTripsResponse(ctx.Writer); err != nil {
 			sh.options.ResponseErrorHandlerFunc(ctx, err)
 		}
 	} else if response != nil {

@@ -86,6 +86,12 @@ export const router = createRouter({
       component: () => import('./views/PublicationView.vue'),
       meta: { title: 'A calendar given back' },
     },
+    {
+      path: '/both-ways/trips',
+      name: 'trips',
+      component: () => import('./views/TripsView.vue'),
+      meta: { title: 'Round trips' },
+    },
     { path: '/logins', name: 'logins', component: () => import('./views/LoginsView.vue'), meta: { title: 'Logins' } },
     {
       path: '/login',

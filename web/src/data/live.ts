@@ -32,7 +32,7 @@ export function staleAfter({ topic, id }: Change): QueryKey[] {
     case 'conflict':
       return [['calendars'], ['conflicts'], ['conflict', id]]
     case 'publication':
-      return [['today'], ['publications'], ['preview', id], ['pickups', id]]
+      return [['today'], ['publications'], ['preview', id], ['pickups', id], ['trips']]
     case 'pickup':
       return [['today'], ['publications'], ['pickups', id], ['pickup-days', id]]
     case 'group':

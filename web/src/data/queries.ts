@@ -318,6 +318,8 @@ export const useEditPublication = () =>
     data(api.PATCH('/publications/{id}', { params: { path: { id } }, body })),
   )
 
+export const useTrips = () => useQuery({ queryKey: ['trips'], queryFn: () => data(api.GET('/trips')) })
+
 export const usePreview = (id: Ref<number>) =>
   useQuery({
     queryKey: ['preview', id],

@@ -1035,6 +1035,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/trips": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Tell how bookings pass from each platform to each other one
+         * @description For every two platforms of which one sells a calendar that the other is given, the last booking whose whole way was seen, and what stands still.
+         */
+        get: operations["listTrips"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/publications/{id}/preview": {
         parameters: {
             query?: never;
@@ -2445,6 +2465,45 @@ export interface components {
             longGap?: number;
             /** @description What its recipient's reader calls itself, where a person said so */
             reader?: string;
+        };
+        Trip: {
+            from: components["schemas"]["Named"];
+            to: components["schemas"]["Named"];
+            /** @enum {string} */
+            passage: "passes" | "untried" | "not_read" | "not_fetched" | "not_shown" | "unseen";
+            sentence: string;
+            /**
+             * Format: int64
+             * @description Whose whole way was seen last
+             */
+            booking?: number;
+            calendar?: components["schemas"]["Named"];
+            start?: string;
+            end?: string;
+            /**
+             * Format: date-time
+             * @description As its platform says
+             */
+            made?: string;
+            /**
+             * Format: date-time
+             * @description By Wharf
+             */
+            read?: string;
+            /** Format: date-time */
+            published?: string;
+            /** Format: date-time */
+            pickedUp?: string;
+            /**
+             * Format: date-time
+             * @description In the feed of the other platform
+             */
+            seen?: string;
+            /**
+             * Format: int64
+             * @description Seconds from when it was read until it was seen
+             */
+            took?: number;
         };
         PickupDay: {
             /** @description Of UTC */
@@ -4500,6 +4559,27 @@ export interface operations {
             default: components["responses"]["Problem"];
         };
     };
+    listTrips: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description By the names of the platforms */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Trip"][];
+                };
+            };
+            default: components["responses"]["Problem"];
+        };
+    };
     previewPublication: {
         parameters: {
             query?: never;
@@ -4658,4 +4738,5 @@ export const conflictStateValues: ReadonlyArray<FlattenedDeepRequired<components
 export const conflictKindValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["ConflictKind"]> = ["double_booking", "tentative_clash", "unclear", "closed"];
 export const detailValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Detail"]> = ["times", "titles"];
 export const occupancyValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Occupancy"]> = ["each", "full"];
+export const tripPassageValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Trip"]["passage"]> = ["passes", "untried", "not_read", "not_fetched", "not_shown", "unseen"];
 export const shownEventStatusValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["ShownEvent"]["status"]> = ["confirmed", "tentative", "cancelled"];

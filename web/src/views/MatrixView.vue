@@ -68,6 +68,8 @@ const failed = computed(
         >{{ count(gaps.length, 'direction is', 'directions are') }} missing.</strong
       >
       <template v-else-if="platforms.length > 0">No direction is missing.</template>
+      {{ ' '
+      }}<router-link v-if="platforms.length > 0" to="/both-ways/trips">Does it pass? The round trips</router-link>
     </p>
     <p v-if="platforms.length === 0">
       Nothing comes in and nothing goes out yet: <router-link to="/feeds">subscribe to a feed</router-link> first.

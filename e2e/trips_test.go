@@ -1,0 +1,67 @@
+package e2e
+
+import (
+	"testing"
+
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"wharf/api/client"
+)
+
+// TestTrips: the whole way of a booking from one platform to another is read off what happens anyway, and a direction that stands
+// still says which half of it does.
+func TestTrips(t *testing.T) {
+	anyDay(t)
+	w := newWorld(t, []string{"Merrow Charter Desk", "Strand & Tern Charters"})
+	w.subscribe("Ketch Merrow")
+	trips := func() map[string]client.Trip {
+		out, _, _ := w.try("", "publication", "trips", "--json")
+		all := map[string]client.Trip{}
+		for _, trip := range lines[client.Trip](t, out) {
+			all[trip.From.Name] = trip
+		}
+		return all
+	}
+	all := trips()
+	require.Len(t, all, 2)
+	assert.Equal(t, client.TripNotFetched, all["Merrow Charter Desk"].Passage, "nobody came yet")
+	w.round()
+	assert.Equal(t, client.TripUntried, trips()["Merrow Charter Desk"].Passage)
+	w.book(0, "Lindqvist", 10, 12)
+	w.run("", "feed", "refresh", "--all")
+	w.round()
+	all = trips()
+	way := all["Merrow Charter Desk"]
+	assert.Equal(t, []any{"Strand & Tern Charters", day(t, 10), day(t, 12)}, []any{way.To.Name, *way.Start, *way.End})
+	require.NotNil(t, way.Read)
+	require.NotNil(t, way.Published)
+	require.NotNil(t, way.PickedUp)
+	require.NotNil(t, way.Seen)
+	assert.False(t, way.Published.Before(*way.Read))
+	assert.False(t, way.PickedUp.Before(*way.Published))
+	assert.False(t, way.Seen.Before(*way.PickedUp))
+	out := w.run("", "publication", "trips")
+	within(t, out, "Merrow Charter Desk to Strand & Tern Charters", "Ketch Merrow, "+day(t, 10), "picked up", "seen there")
+
+	w.run("", "feed", "pause", "Feed of Merrow Charter Desk")
+	assert.Equal(t, client.TripNotRead, trips()["Merrow Charter Desk"].Passage)
+	out, _, code := w.try("", "publication", "trips")
+	assert.Equal(t, 1, code, "something stands still")
+	within(t, out, "The first half stands still: what Merrow Charter Desk sells is not read as it should be.")
+	for where, size := range sizes {
+		t.Run(where, func(t *testing.T) {
+			p := openPage(t, w.base()).logIn()
+			p.do(chromedp.EmulateViewport(size[0], size[1]), p.goTo("/both-ways"))
+			p.see(`a[href="/both-ways/trips"]`)
+			p.do(chromedp.Click(chromedp.CSS(`a[href="/both-ways/trips"]`)))
+			p.see(".trips ol li")
+			within(t, p.text(".trips"), "The first half stands still", "Merrow Charter Desk to Strand & Tern Charters", "seen there")
+			assert.Equal(t, 1, p.count(".trips > li.still"))
+			assert.Empty(t, p.axe())
+			assert.LessOrEqual(t, eval[int](t, p.tab, `document.documentElement.scrollWidth - innerWidth`), 0)
+			p.content()
+		})
+	}
+}
