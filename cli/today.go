@@ -106,6 +106,9 @@ func (env *Env) printMissing(page client.Today) {
 			fmt.Fprintf(env.Out, "  Nothing is read from %s for %s: what it sells is not known here.\n", clean(m.Platform.Name), clean(m.Calendar.Name))
 		}
 	}
+	for _, p := range page.Pairings {
+		fmt.Fprintf(env.Out, "  %s of %s shows what only %s carried: if %s and %s are one platform, say so (`wharf feed edit %q --platform %q`).\n", clean(p.Feed.Name), clean(p.Platform.Name), clean(p.Publication.Name), clean(p.Platform.Name), clean(p.Recipient.Name), clean(p.Feed.Name), clean(p.Recipient.Name))
+	}
 	for _, p := range page.Unpicked {
 		fmt.Fprintf(env.Out, "  %s never came for %s: give it the link (`wharf publication show %q --link`).\n", clean(p.Platform.Name), clean(p.Name), clean(p.Name))
 	}

@@ -65,3 +65,36 @@ func TestTrips(t *testing.T) {
 		})
 	}
 }
+
+// TestPairing: a feed that shows what only one publication carried is likely its recipient's, whatever the platform was called.
+func TestPairing(t *testing.T) {
+	anyDay(t)
+	w := newWorld(t, []string{"Merrow Charter Desk", "Strand & Tern Charters"})
+	w.run("", "calendar", "add", "Ketch Merrow", "--zone", zoneName, "--grain", "day")
+	w.run("", "feed", "add", w.feedLink(1), "--platform", "Strand & Tern Charters", "--name", "Ketch at Strand", "--calendar", "Ketch Merrow")
+	w.run("", "feed", "add", w.feedLink(0), "--platform", "Merrow, the desk", "--name", "Ketch at the desk", "--calendar", "Ketch Merrow")
+	for i, p := range w.platforms {
+		made := lines[client.Publication](t, w.run("", "publication", "add", "For "+p.Name, "--calendar", "Ketch Merrow", "--platform", p.Name, "--json"))
+		require.NoError(t, w.platforms[i].SetImport(made[0].Url))
+	}
+	pairings := func() []client.Pairing {
+		return lines[client.Today](t, w.run("", "today", "--json"))[0].Pairings
+	}
+	assert.Empty(t, pairings(), "nothing tells yet")
+	for n := range 3 {
+		w.book(1, "Guest", 10+4*n, 12+4*n)
+	}
+	w.run("", "feed", "refresh", "--all")
+	w.round()
+	found := pairings()
+	require.Len(t, found, 1)
+	assert.Equal(t, []any{"Ketch at the desk", "Merrow, the desk", "For Merrow Charter Desk", "Merrow Charter Desk"}, []any{found[0].Feed.Name, found[0].Platform.Name, found[0].Publication.Name, found[0].Recipient.Name})
+	within(t, w.run("", "today"), "Ketch at the desk of Merrow, the desk shows what only For Merrow Charter Desk carried", `--platform "Merrow Charter Desk"`)
+	p := openPage(t, w.base()).logIn()
+	p.do(p.goTo("/"))
+	p.press("They are one")
+	p.do(chromedp.WaitNotPresent(button("They are one")))
+	p.content()
+	assert.Empty(t, pairings())
+	within(t, w.run("", "feed", "show", "Ketch at the desk"), "Merrow Charter Desk")
+}

@@ -1876,6 +1876,19 @@ type OverduePublication struct {
 	Usual int64 `json:"usual"`
 }
 
+// Pairing defines model for Pairing.
+type Pairing struct {
+	Calendar     Named `json:"calendar"`
+	Feed         Named `json:"feed"`
+	FeedRevision int64 `json:"feedRevision"`
+	Platform     Named `json:"platform"`
+	Publication  Named `json:"publication"`
+	Recipient    Named `json:"recipient"`
+
+	// Shared How much of it the feed shows
+	Shared int `json:"shared"`
+}
+
 // Password defines model for Password.
 type Password = string
 
@@ -2386,6 +2399,9 @@ type Today struct {
 
 	// Overdue Publications that are not picked up as usual
 	Overdue []OverduePublication `json:"overdue"`
+
+	// Pairings Feeds that show what only one publication carried, though that is for another platform
+	Pairings []Pairing `json:"pairings"`
 
 	// Reminders Those that are due
 	Reminders []Reminder `json:"reminders"`

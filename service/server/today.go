@@ -27,7 +27,7 @@ func (s *server) GetToday(ctx context.Context, _ gen.GetTodayRequestObject) (gen
 	calendars := namedOf(page.Calendars)
 	platform := func(id int64) gen.Named { return gen.Named{Id: id, Name: platforms[id].Name} }
 	out := gen.GetToday200JSONResponse{Zone: page.Zone, Date: page.Date.String(), Calendars: len(page.Calendars), Waiting: page.Waiting, Reminders: remindersJSON(page.Reminders, calendars), Feeds: len(page.Feeds), OldestReading: page.Oldest, Forgotten: lostTo(page.Forgotten, grainsOf(page.Calendars)),
-		Unfresh: []gen.UnfreshFeed{}, Stuck: []gen.StuckCalendar{}, Bare: []gen.Named{}, Missing: []gen.MissingDirection{}, Unpicked: []gen.UnpickedPublication{}, Overdue: []gen.OverduePublication{}, Copies: []gen.DifferingCopy{}, Days: []gen.MovementDay{}}
+		Unfresh: []gen.UnfreshFeed{}, Stuck: []gen.StuckCalendar{}, Bare: []gen.Named{}, Missing: []gen.MissingDirection{}, Pairings: []gen.Pairing{}, Unpicked: []gen.UnpickedPublication{}, Overdue: []gen.OverduePublication{}, Copies: []gen.DifferingCopy{}, Days: []gen.MovementDay{}}
 	for _, f := range page.Unfresh {
 		out.Unfresh = append(out.Unfresh, gen.UnfreshFeed{Id: f.ID, Name: f.Name, Unfresh: *unfresh[f.ID]})
 	}
@@ -42,18 +42,23 @@ func (s *server) GetToday(ctx context.Context, _ gen.GetTodayRequestObject) (gen
 	for _, m := range page.Missing {
 		out.Missing = append(out.Missing, gen.MissingDirection{Calendar: calendars[m.Calendar], Platform: platform(m.Platform), Way: gen.MissingDirectionWay(m.Way)})
 	}
+	feeds := map[int64]store.Feed{}
+	for _, f := range page.Feeds {
+		feeds[f.ID] = f
+	}
+	for _, p := range page.Pairings {
+		f := feeds[p.Feed]
+		out.Pairings = append(out.Pairings, gen.Pairing{Feed: gen.Named{Id: f.ID, Name: f.Name}, FeedRevision: f.Revision, Calendar: calendars[p.Calendar], Platform: platform(p.Platform),
+			Publication: gen.Named{Id: p.Publication.ID, Name: p.Publication.Name}, Recipient: platform(p.Publication.PlatformID), Shared: p.Shared})
+	}
 	for _, p := range page.Unpicked {
 		out.Unpicked = append(out.Unpicked, gen.UnpickedPublication{Id: p.ID, Name: p.Name, Platform: platform(p.PlatformID)})
 	}
 	for _, p := range page.Overdue {
 		out.Overdue = append(out.Overdue, gen.OverduePublication{Id: p.ID, Name: p.Name, Platform: platform(p.PlatformID), LastPickup: *p.LastAt, Usual: int64(p.Gaps.Usual() / time.Second)})
 	}
-	names := map[int64]string{}
-	for _, f := range page.Feeds {
-		names[f.ID] = f.Name
-	}
 	for _, c := range page.Copies {
-		out.Copies = append(out.Copies, gen.DifferingCopy{Hold: c.ID, Title: c.State.Title, Calendar: calendars[c.CalendarID], Original: *originalJSON(c.Original, names[c.FeedID])})
+		out.Copies = append(out.Copies, gen.DifferingCopy{Hold: c.ID, Title: c.State.Title, Calendar: calendars[c.CalendarID], Original: *originalJSON(c.Original, feeds[c.FeedID].Name)})
 	}
 	for _, d := range page.Days {
 		out.Days = append(out.Days, gen.MovementDay{Date: d.Date.String(), Come: movementsJSON(d.Come, calendars), Go: movementsJSON(d.Go, calendars)})

@@ -14,7 +14,7 @@ import (
 
 // FeedStates lists the feeds by name, with what their state is told from and nothing else.
 func (s *Store) FeedStates(ctx context.Context) ([]Feed, error) {
-	return many[Feed](s.db.WithContext(ctx).Select("id", "platform_id", "name", "every_seconds", "schedule", "created_at", "paused_at", "last_good_start", "last_good_end", "failing_since", "fresh_since", "last_reading_id", "guarded_since").
+	return many[Feed](s.db.WithContext(ctx).Select("id", "platform_id", "name", "revision", "every_seconds", "schedule", "created_at", "paused_at", "last_good_start", "last_good_end", "failing_since", "fresh_since", "last_reading_id", "guarded_since").
 		Where("removed_at IS NULL").Order("name"))
 }
 

@@ -27,6 +27,7 @@ type Page struct {
 	Oldest    *time.Time   // the oldest of their last good readings
 	Bare      []store.Calendar
 	Missing   []Direction
+	Pairings  []Pairing
 	Unpicked  []store.Outgoing // that nobody ever came for
 	Overdue   []store.Outgoing // that are not picked up as usual
 	Forgotten []store.Booking  // blocks of what is gone
@@ -188,7 +189,7 @@ func (p *Page) readDirections(ctx context.Context, db *store.Store, overdueAfter
 			p.Overdue = append(p.Overdue, o)
 		}
 	}
-	return nil
+	return p.readPairings(ctx, db)
 }
 
 // missing are the directions that are not there: a platform that sells is to get back what the others sell, and one that

@@ -1260,6 +1260,8 @@ export interface components {
             /** @description Calendars on which no feed counts */
             bare: components["schemas"]["Named"][];
             missing: components["schemas"]["MissingDirection"][];
+            /** @description Feeds that show what only one publication carried, though that is for another platform */
+            pairings: components["schemas"]["Pairing"][];
             /** @description Publications that nobody ever came for */
             unpicked: components["schemas"]["UnpickedPublication"][];
             /** @description Publications that are not picked up as usual */
@@ -1285,6 +1287,19 @@ export interface components {
             id: number;
             name: string;
             trouble: components["schemas"]["Trouble"];
+        };
+        Pairing: {
+            feed: components["schemas"]["Named"];
+            /** Format: int64 */
+            feedRevision: number;
+            calendar: components["schemas"]["Named"];
+            /** @description Of the feed */
+            platform: components["schemas"]["Named"];
+            publication: components["schemas"]["Named"];
+            /** @description Of the publication */
+            recipient: components["schemas"]["Named"];
+            /** @description How much of it the feed shows */
+            shared: number;
         };
         MissingDirection: {
             calendar: components["schemas"]["Named"];

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
 import type { Conflict, Schemas } from '@/data/api'
-import { useConflicts, useReminderDone, useToday } from '@/data/queries'
+import { useConflicts, useEditFeed, useReminderDone, useToday } from '@/data/queries'
 import { count, dayName, gapWords, todayIn } from '@/logic/dates'
 import { useClock } from '@/logic/now'
 import { useDueReminders } from '@/logic/reminder'
@@ -16,6 +16,10 @@ const conflicts = useConflicts()
 const today = useToday()
 const page = computed(() => today.data.value)
 const done = useReminderDone()
+const editFeed = useEditFeed()
+/** A feed is that of the platform whose publication it shows. */
+const pair = (p: Schemas['Pairing']) =>
+  editFeed.mutate({ id: p.feed.id, body: { revision: p.feedRevision, platform: p.recipient.name } })
 const due = useDueReminders()
 watch(
   () => due.value?.length,
@@ -53,7 +57,7 @@ const moved = (d: Schemas['MovementDay']) => {
   const lines = [...d.go.map((m) => ({ ...m, goes: true })), ...d.come.map((m) => ({ ...m, goes: false }))]
   return allDays.value.includes(d.date) ? lines : lines.slice(0, mostMoves)
 }
-const failed = computed(() => today.error.value ?? conflicts.error.value)
+const failed = computed(() => editFeed.error.value ?? today.error.value ?? conflicts.error.value)
 </script>
 
 <template>
@@ -228,6 +232,13 @@ const failed = computed(() => today.error.value ?? conflicts.error.value)
             >
             What it sells is not known here.
           </template>
+        </li>
+        <li v-for="p in page.pairings.slice(0, most)" :key="`pair${p.feed.id}`">
+          <router-link :to="`/feeds/${p.feed.id}`"
+            ><strong>{{ p.feed.name }} shows what only {{ p.publication.name }} carried.</strong></router-link
+          >
+          Are {{ p.platform.name }} and {{ p.recipient.name }} one platform?
+          <el-button size="small" :loading="editFeed.isPending.value" @click="pair(p)">They are one</el-button>
         </li>
         <li v-for="p in page.unpicked.slice(0, most)" :key="`never${p.id}`">
           <router-link to="/publications"
