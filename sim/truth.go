@@ -239,6 +239,11 @@ func (w *world) sameAsStanding(p *platform, within span.Span) bool {
 	return false
 }
 
+// like reports whether a platform shows two entries of the same dates that are written alike.
+func (k known) like(o known) bool {
+	return k.on == o.on && k.fact.ID != o.fact.ID && k.fact.Span == o.fact.Span && k.fact.Form == o.fact.Form
+}
+
 // alarm counts a double booking in which no two sales clash.
 func (w *world) alarm(c judge.Conflict, byID map[int64]known, all []known) {
 	if c.Kind != conflict.DoubleBooking {
@@ -261,8 +266,8 @@ func (w *world) alarm(c judge.Conflict, byID map[int64]known, all []known) {
 		on = append(on, k.on)
 		names = append(names, fmt.Sprintf("%s on %s", k.line.title, k.on))
 	}
-	for _, k := range all { // those for which another one stands
-		if k.verdict.Kind == judge.OneWith && slices.Contains(c.Bookings, k.verdict.With) {
+	for _, k := range all { // those for which another one stands, and those that are like one of these: which of two is meant nobody can tell
+		if k.verdict.Kind == judge.OneWith && slices.Contains(c.Bookings, k.verdict.With) || slices.ContainsFunc(c.Bookings, func(id int64) bool { return byID[id].like(k) }) {
 			see(k)
 		}
 	}

@@ -149,6 +149,7 @@ func Judge(r Rules, sent []Publication, feeds []Feed, originals map[string]span.
 	}
 	pair(r, all)
 	circulate(all)
+	sentAgain(all, sent)
 	findings := make([]Finding, len(feeds))
 	for i, m := range all {
 		m.unseen()

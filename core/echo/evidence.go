@@ -86,6 +86,8 @@ const (
 	// GoesRound: it overlaps what was sent of the platform Mirrors, which overlaps what that was sent,
 	// and so on: something goes round between platforms, and grows or moves at each turn.
 	GoesRound Reason = "goes_round"
+	// Returns: it was sent to the platform Mirrors, taken back and sent again, over and over, though nobody changed it.
+	Returns Reason = "returns"
 
 	// SalesForm: it is written as only the sales of this feed are.
 	SalesForm Reason = "sales_form"

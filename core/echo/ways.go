@@ -280,19 +280,43 @@ func (m *matcher) overlapping() {
 	if m.rules.Capacity > 1 || m.learnt.reflects == No {
 		return
 	}
+	odd := map[string]bool{} // forms of entries that nobody can tell
+	var more []int           // equal to what was sent, and one more than that
 	for _, i := range m.open() {
 		e := m.feed.Entries[i]
 		if !m.unlikeSales(e) {
 			continue
 		}
 		for it := range m.around(e.Span, 0, mostAlike) {
-			if it.Span == e.Span {
-				continue // one more than was sent
+			if !m.live(it) || !it.Span.Overlaps(e.Span) || !m.mayShow(e, it) {
+				continue
 			}
-			if m.live(it) && it.Span.Overlaps(e.Span) && m.mayShow(e, it) {
-				m.verdicts[i] = Verdict{Kind: Unclear, Evidence: Evidence{Kind: OverlapsSent, Against: NewWay, Span: it.Span, Platform: m.feed.Platform, Version: it.version, Item: it.UID, PickedUp: it.holding.From.Unix(), Live: true}}
-				break
+			if it.Span == e.Span {
+				more = append(more, i)
+				continue
+			}
+			m.cannotTell(i, it)
+			odd[plainForm(e.Form)] = true
+			break
+		}
+	}
+	for _, i := range more { // where the platform makes pieces of what it was sent, one of these may be such a piece
+		e := m.feed.Entries[i]
+		for it := range m.around(e.Span, 0, mostAlike) {
+			if odd[plainForm(e.Form)] && it.Span == e.Span && m.verdicts[i].Kind == Booking {
+				m.cannotTell(i, it)
 			}
 		}
 	}
+}
+
+// cannotTell says of an entry that it may be made of an item in a way that is not known.
+func (m *matcher) cannotTell(i int, it *item) {
+	m.verdicts[i] = Verdict{Kind: Unclear, Evidence: Evidence{Kind: OverlapsSent, Against: NewWay, Span: it.Span, Platform: m.feed.Platform, Version: it.version, Item: it.UID, PickedUp: it.holding.From.Unix(), Live: true}}
+}
+
+// plainForm is a form without the title that may be part of it.
+func plainForm(form string) string {
+	plain, _, _ := TitleOf(form)
+	return plain
 }

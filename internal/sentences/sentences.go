@@ -53,6 +53,8 @@ func grounds(e echo.Evidence, n Names) string {
 		return "It has the same UID as a later revision, or an exact copy, in another feed: one booking with two origins."
 	case echo.GoesRound:
 		return fmt.Sprintf("It overlaps %s, which came from %s and overlaps in turn what that was sent: something goes round between the two and grows each time, so Wharf sends it no further.", dates, n.Of(e.Mirrors))
+	case echo.Returns:
+		return fmt.Sprintf("Wharf sent %s to %s, took it back and sent it again, over and over: what is made of it there keeps turning what this looks like, so Wharf sends it no further.", dates, n.Of(e.Mirrors))
 	case echo.OwnAgain:
 		return "It stands beside the platform's own sale of the same dates, and is not written as a sale: the platform imports its own feed, or one that imports it."
 	case echo.Ended:
