@@ -1,6 +1,10 @@
 package sim
 
-import "time"
+import (
+	"time"
+
+	"wharf/core/rules"
+)
 
 // Pattern is a setting with a name.
 type Pattern struct {
@@ -57,9 +61,16 @@ func Patterns() []Pattern {
 	add("ring of direct links beside Wharf", true, func(s *Setting) { s.Links = []Link{{By: 0, Of: 1}, {By: 1, Of: 2}, {By: 2, Of: 0}} }, keeps, keeps, keeps)
 	add("linked directly, not declared", true, func(s *Setting) { s.OneWay, s.Links = []int{0, 1}, []Link{{By: 0, Of: 1}} }, own, quiet, own)
 	add("drawn by the seed", false, func(s *Setting) { s.Drawn = true }, Habit{}, Habit{}, Habit{})
+	add("publications joined or not, with titles or not", true, func(s *Setting) { s.Options = true }, own, keeps, plain)
 	add("blocks like sales beside our UIDs", false, nil, alike, keeps)
 	add("blocks like sales on both", false, nil, alike, alike)
 	return all
+}
+
+// drawOptions makes up what a platform is sent.
+func (w *world) drawOptions() rules.Publication {
+	return rules.Publication{Title: "Spoken for", Detail: []rules.Detail{rules.Times, rules.Titles}[w.rnd.Intn(2)], Joined: w.rnd.Intn(2) == 0,
+		Occupancy: []rules.Occupancy{rules.EachBooking, rules.WhereFull}[w.rnd.Intn(2)], Cancelled: 24 * w.rnd.Intn(2)}
 }
 
 // drawn is the name of those whose habits are from the seed.

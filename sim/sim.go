@@ -21,6 +21,7 @@ import (
 type Setting struct {
 	Habits   []Habit
 	Drawn    bool // every platform has its habits from the seed
+	Options  bool // every publication shows what the seed says, joined or not
 	Links    []Link
 	OneWay   []int // platforms that get no publication
 	Days     int   // how long
@@ -67,6 +68,7 @@ type world struct {
 	ids       int64
 	rowID     int64
 	minted    map[string][]*sale // what an item of ours goes back to
+	counting  []known            // what the last judgement let count
 	conflicts []judge.Conflict
 	pendingAt time.Time
 	judged    map[[2]int]bool
@@ -87,7 +89,11 @@ func Run(s Setting, seed int64) Tally {
 		if s.Drawn {
 			h = w.drawHabit()
 		}
-		w.platforms = append(w.platforms, newPlatform(i, h))
+		p := newPlatform(i, h)
+		if s.Options {
+			p.wharf.rules = w.drawOptions()
+		}
+		w.platforms = append(w.platforms, p)
 	}
 	w.desk = newPlatform(len(w.platforms), Habit{Name: byHand})
 	for range s.Before {

@@ -30,6 +30,7 @@ type wharfs struct {
 	version  int64
 	habits   echo.Said // learnt so far
 	minted   map[int64]string
+	rules    rules.Publication // of what it is sent
 	back     map[int64]bool // by row: it was sent back, and counted
 }
 
@@ -71,15 +72,30 @@ func (w *world) pickup(p *platform) {
 	k.pickups = append(k.pickups, carried.Pickup{Version: k.version, Agent: p.Name, First: w.now, Last: w.now, Times: 1})
 	var blocks []block
 	for _, r := range carried.Apply(k.history, carried.Change{}) {
-		blocks = append(blocks, block{uid: r.UID, span: r.Span, of: w.minted[r.UID]})
+		blocks = append(blocks, block{uid: r.UID, span: r.Span, of: w.goesBackTo(p, r)})
 		w.sentBack(p, r)
 	}
 	w.takes(p, wharf, blocks)
 }
 
+// goesBackTo are the sales of which something that a platform is sent tells; where that is no single booking, those of all
+// that it overlaps.
+func (w *world) goesBackTo(p *platform, r carried.Row) []*sale {
+	of := w.minted[r.UID]
+	if !p.wharf.rules.Joined && p.wharf.rules.Occupancy != rules.WhereFull {
+		return of
+	}
+	for _, k := range w.counting {
+		if k.on != p && r.Span.Overlaps(k.fact.Span) {
+			of = union(of, w.minted[k.minted])
+		}
+	}
+	return of
+}
+
 // sentBack counts what a platform is sent for the first time that is its own.
 func (w *world) sentBack(p *platform, r carried.Row) {
-	of := w.minted[r.UID]
+	of := w.goesBackTo(p, r)
 	others := slices.ContainsFunc(of, func(s *sale) bool { return s.platform != p.id })
 	if p.wharf.back[r.ID] || r.Span.Start <= w.today() || others || !slices.ContainsFunc(of, (*sale).stands) {
 		return
@@ -198,8 +214,8 @@ func (w *world) facts() (judge.Facts, []known) {
 			all = append(all, k)
 		}
 		if !slices.Contains(w.OneWay, p.id) {
-			f.Publications = append(f.Publications, judge.Publication{ID: int64(p.id + 1), Platform: int64(p.id + 1), Version: p.wharf.version, History: p.wharf.history, Pickups: p.wharf.pickups,
-				Window: publish.Window(rules.Publication{}, publish.Step(w.now, time.UTC), calendar.Grain, time.UTC)})
+			f.Publications = append(f.Publications, judge.Publication{ID: int64(p.id + 1), Platform: int64(p.id + 1), Version: p.wharf.version, History: p.wharf.history, Pickups: p.wharf.pickups, Rules: p.wharf.rules,
+				Window: publish.Window(p.wharf.rules, publish.Step(w.now, time.UTC), calendar.Grain, time.UTC)})
 		}
 	}
 	for _, k := range w.held() {
@@ -229,6 +245,9 @@ func (w *world) judge() {
 	if r.Pending {
 		w.pendingAt = w.now.Add(time.Hour)
 	}
+	w.counting = slices.DeleteFunc(slices.Clone(all), func(k known) bool {
+		return k.verdict.Kind == judge.Echo || k.verdict.Kind == judge.OneWith
+	})
 	w.compare(all, r)
 	w.publish(all, r)
 	w.accept(all)
