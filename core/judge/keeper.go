@@ -74,7 +74,8 @@ func (k *keeper) offers(p Publication) (all []publish.Offer) {
 	for i, b := range k.bookings {
 		v := k.verdicts[i]
 		own := !p.Person && k.isOwn(b, p.Platform)
-		if !v.Kind.counts() || !own && !p.Person && k.keeps(i, p) {
+		// What may be a reflection on the recipient is not taken for its own: it would hang on what is sent because of it.
+		if !v.Kind.counts() || own && v.Kind != Counts || !own && !p.Person && k.keeps(i, p) {
 			continue
 		}
 		all = append(all, publish.Offer{UID: b.Minted, Spans: v.spans(b), Units: b.Units, Tentative: b.Tentative, Blocks: b.Blocks, Own: own, Feed: b.Feed,
