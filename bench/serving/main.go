@@ -275,7 +275,7 @@ func publish(ctx context.Context, r *rig.Rig) ([]client.Publication, error) {
 	var all []client.Publication
 	for i, size := range sizes {
 		every := 604800
-		capacity := 100
+		capacity, each := 100, client.EachBooking
 		calendar, err := client.Decode[client.Calendar](r.API.CreateCalendar(ctx, client.CalendarRequest{Name: size.name, Zone: "America/Halifax", Grain: client.Time, Capacity: &capacity}))
 		if err != nil {
 			return nil, err
@@ -285,7 +285,7 @@ func publish(ctx context.Context, r *rig.Rig) ([]client.Publication, error) {
 		if err != nil {
 			return nil, err
 		}
-		p, err := client.Decode[client.Publication](r.API.CreatePublication(ctx, client.PublicationRequest{Name: size.name, Calendar: calendar.Id, Platform: "Office"}))
+		p, err := client.Decode[client.Publication](r.API.CreatePublication(ctx, client.PublicationRequest{Name: size.name, Calendar: calendar.Id, Platform: "Office", Content: &client.PublicationContentEdit{Occupancy: &each}}))
 		if err != nil {
 			return nil, err
 		}

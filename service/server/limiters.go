@@ -53,13 +53,25 @@ func (l *limiters) forgetOne() {
 // network is the part of an address that one stranger has many of: all of an IPv4 address, and the first
 // half of an IPv6 one.
 func network(source string) string {
+	if of := networkOf(source); of != nowhere {
+		return of.String()
+	}
+	return source
+}
+
+// nowhere is the network of what is no address.
+var nowhere = netip.PrefixFrom(netip.IPv6Unspecified(), 128)
+
+// networkOf is the same as a value; nowhere for what is no address.
+func networkOf(source string) netip.Prefix {
 	at, err := netip.ParseAddr(source)
 	if err != nil {
-		return source
+		return nowhere
 	}
+	bits := 64
 	if at = at.Unmap(); at.Is4() {
-		return at.String()
+		bits = 32
 	}
-	prefix, _ := at.Prefix(64) // 64 bits are never too many
-	return prefix.String()
+	prefix, _ := at.Prefix(bits) // never too many
+	return prefix
 }

@@ -105,7 +105,8 @@ func (p *publications) find(w http.ResponseWriter, r *http.Request, file string)
 		return nil, false
 	}
 	source, now := p.sourceOf(r), p.Now()
-	slowly := !p.Shelf.Has(secret) && !p.readers.mayGuess(source, now)
+	key := shelf.KeyOf(secret)
+	slowly := !p.Shelf.Has(key) && !p.readers.mayGuess(source, now)
 	if slowly { // who shares an address with somebody who guesses gets theirs all the same: such links are looked up one by one
 		select {
 		case p.readers.one <- struct{}{}:
@@ -114,7 +115,7 @@ func (p *publications) find(w http.ResponseWriter, r *http.Request, file string)
 			return nil, false
 		}
 	}
-	item, err := p.Shelf.Get(r.Context(), secret)
+	item, err := p.Shelf.Get(r.Context(), key)
 	switch {
 	case slowly && errors.Is(err, store.ErrNotFound):
 		p.tooMany(w)

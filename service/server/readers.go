@@ -2,6 +2,7 @@ package server
 
 import (
 	"net/http"
+	"net/netip"
 	"sync"
 	"time"
 
@@ -28,10 +29,10 @@ type readers struct {
 	one       chan struct{} // has room for one: who asks for unknown links too often is looked after one by one
 }
 
-// reader is a publication with the network that it is read from; "" for all of them.
+// reader is a publication with the network that it is read from; the zero Prefix for all of them.
 type reader struct {
 	publication int64
-	from        string
+	from        netip.Prefix
 }
 
 func newReaders(r Readers) *readers {
@@ -45,7 +46,7 @@ func (r *readers) begin(w http.ResponseWriter, publication int64, source string)
 	if r.Most == 0 {
 		return func() {}, true
 	}
-	all, one := reader{publication, ""}, reader{publication, network(source)}
+	all, one := reader{publication, netip.Prefix{}}, reader{publication, networkOf(source)}
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	if r.open[all] >= r.Most || r.open[one] >= max(1, r.Most/5) {

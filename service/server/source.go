@@ -36,6 +36,9 @@ func (s *server) sourceOf(r *http.Request) string {
 	if err != nil {
 		return r.RemoteAddr
 	}
+	if len(s.Proxies) == 0 || r.Header["X-Forwarded-For"] == nil {
+		return at // as nearly always
+	}
 	passed := strings.Split(strings.Join(r.Header.Values("X-Forwarded-For"), ","), ",")
 	for len(passed) > 0 && s.trusted(at) {
 		before := strings.TrimSpace(passed[len(passed)-1])

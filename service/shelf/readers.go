@@ -26,6 +26,9 @@ func (r *readers) as(publication int64, agent string) string {
 		names = map[string]bool{}
 		r.known[publication] = names
 	}
+	if names[agent] {
+		return agent // as nearly always
+	}
 	kind := carried.Product(agent) + "/any"
 	for n, name := range []string{agent, kind} {
 		if names[name] || len(names) < r.most*(n+1) { // as many kinds again as names

@@ -105,10 +105,15 @@ func New(s *store.Store, log *slog.Logger, now func() time.Time, maxBytes int64)
 	return &Shelf{Store: s, Log: log, Now: now, MaxBytes: maxBytes, slots: map[hash]*slot{}, byID: map[int64][]hash{}, pickups: newLedger(), readers: readers{most: mostReaders, known: map[int64]map[string]bool{}}}
 }
 
-// Get returns what is published under a secret. The error is store.ErrNotFound,
+// Key is the hash by which what is published under a secret is found.
+type Key = hash
+
+// KeyOf is the key of a secret.
+func KeyOf(secret string) Key { return sha256.Sum256([]byte(secret)) }
+
+// Get returns what is published under the key of a secret. The error is store.ErrNotFound,
 // store.ErrRevoked, or that of a database that is away and has never been asked for it.
-func (s *Shelf) Get(ctx context.Context, secret string) (*Item, error) {
-	key := sha256.Sum256([]byte(secret))
+func (s *Shelf) Get(ctx context.Context, key Key) (*Item, error) {
 	s.mu.RLock()
 	place := s.slots[key]
 	s.mu.RUnlock()
@@ -128,11 +133,11 @@ func (s *Shelf) Get(ctx context.Context, secret string) (*Item, error) {
 	return nil, err
 }
 
-// Has reports whether what is published under a secret is on the shelf.
-func (s *Shelf) Has(secret string) bool {
+// Has reports whether what is published under the key of a secret is on the shelf.
+func (s *Shelf) Has(key Key) bool {
 	s.mu.RLock()
 	defer s.mu.RUnlock()
-	return s.slots[sha256.Sum256([]byte(secret))] != nil
+	return s.slots[key] != nil
 }
 
 // load reads a publication from the database and puts it on the shelf. Until it is there,

@@ -90,7 +90,7 @@ func (w *world) revoke(id int64) {
 
 func body(t *testing.T, s *shelf.Shelf, secret string) string {
 	t.Helper()
-	item, err := s.Get(ctx, secret)
+	item, err := s.Get(ctx, shelf.KeyOf(secret))
 	require.NoError(t, err)
 	return string(item.Plain.Bytes)
 }
@@ -98,14 +98,14 @@ func body(t *testing.T, s *shelf.Shelf, secret string) string {
 func TestShelf(t *testing.T) {
 	w := newWorld(t)
 	s := w.shelf(1 << 20)
-	_, err := s.Get(ctx, "a")
+	_, err := s.Get(ctx, shelf.KeyOf("a"))
 	assert.ErrorIs(t, err, store.ErrNotFound)
 	a := w.publish("a")
-	_, err = s.Get(ctx, "a")
+	_, err = s.Get(ctx, shelf.KeyOf("a"))
 	assert.ErrorIs(t, err, store.ErrNotFound, "before there is a version")
 	w.render(a, 1, "one")
 	assert.Equal(t, "one", body(t, s, "a"))
-	item, err := s.Get(ctx, "a")
+	item, err := s.Get(ctx, shelf.KeyOf("a"))
 	require.NoError(t, err)
 	assert.Equal(t, []string{`"v1"`}, item.Plain.ETag)
 	assert.Equal(t, []string{`"v1-gzip"`}, item.Zipped.ETag)
@@ -122,13 +122,13 @@ func TestShelf(t *testing.T) {
 	assert.Equal(t, "bee", body(t, s, "b"))
 	w.revoke(b)
 	s.Stale(b)
-	_, err = s.Get(ctx, "b")
+	_, err = s.Get(ctx, shelf.KeyOf("b"))
 	assert.ErrorIs(t, err, store.ErrRevoked)
 
 	s.Stale(a)
 	require.NoError(t, w.store.Close())
 	assert.Equal(t, "two", body(t, s, "a"), "without the database, what was last published still holds")
-	_, err = s.Get(ctx, "c")
+	_, err = s.Get(ctx, shelf.KeyOf("c"))
 	require.Error(t, err)
 	assert.NotErrorIs(t, err, store.ErrNotFound, "it is not known whether there is such a link")
 }
@@ -148,7 +148,7 @@ func TestRoom(t *testing.T) {
 	body(t, s, "d")
 	require.NoError(t, w.store.Close())
 	for secret, kept := range map[string]bool{"a": true, "b": false, "c": true, "d": true} {
-		_, err := s.Get(ctx, secret)
+		_, err := s.Get(ctx, shelf.KeyOf(secret))
 		assert.Equal(t, kept, err == nil, secret)
 	}
 }
@@ -177,7 +177,7 @@ func TestRun(t *testing.T) {
 	w.revoke(b)
 	settle()
 	assert.Equal(t, "two", body(t, s, "a"))
-	_, err := s.Get(ctx, "b")
+	_, err := s.Get(ctx, shelf.KeyOf("b"))
 	assert.ErrorIs(t, err, store.ErrRevoked)
 
 	w.render(w.publish("c"), 1, "sea")
@@ -203,7 +203,7 @@ func TestFirstLoad(t *testing.T) {
 		var both sync.WaitGroup
 		both.Go(func() {
 			for _, s := range shelves {
-				_, _ = s.Get(ctx, "a")
+				_, _ = s.Get(ctx, shelf.KeyOf("a"))
 			}
 		})
 		both.Go(func() {
@@ -225,7 +225,7 @@ func TestManyReaders(t *testing.T) {
 	s := w.shelf(1 << 20)
 	a := w.publish("a")
 	w.render(a, 1, "one")
-	item, err := s.Get(ctx, "a")
+	item, err := s.Get(ctx, shelf.KeyOf("a"))
 	require.NoError(t, err)
 	s.PickedUp(ctx, item, "Strand importer/2", now)
 	for i := range 1500 {
@@ -254,7 +254,7 @@ func TestPickups(t *testing.T) {
 	w.render(a, 1, "one")
 	w.render(b, 1, "bee")
 	get := func(secret string) *shelf.Item {
-		item, err := s.Get(ctx, secret)
+		item, err := s.Get(ctx, shelf.KeyOf(secret))
 		require.NoError(t, err)
 		return item
 	}
@@ -301,7 +301,7 @@ func TestPickups(t *testing.T) {
 	s.Flush(ctx)
 	assert.EqualValues(t, 2, written(b))
 	s.Stale(c)
-	_, err = s.Get(ctx, "c")
+	_, err = s.Get(ctx, shelf.KeyOf("c"))
 	assert.ErrorIs(t, err, store.ErrRevoked, "the links of a removed calendar are revoked")
 }
 
@@ -317,7 +317,7 @@ func TestPickupsLater(t *testing.T) {
 	a := w.publish("a")
 	w.render(a, 1, "one")
 	s := w.shelf(1 << 20)
-	item, err := s.Get(ctx, "a")
+	item, err := s.Get(ctx, shelf.KeyOf("a"))
 	require.NoError(t, err)
 	require.NoError(t, gone.Close())
 	for range 5 {
@@ -348,7 +348,7 @@ func TestMany(t *testing.T) {
 		all.Go(func() {
 			newest := int64(0)
 			for range times {
-				item, err := s.Get(ctx, "a")
+				item, err := s.Get(ctx, shelf.KeyOf("a"))
 				if !assert.NoError(t, err) {
 					return
 				}
