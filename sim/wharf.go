@@ -31,7 +31,7 @@ type wharfs struct {
 	habits   echo.Said // learnt so far
 	minted   map[int64]string
 	rules    rules.Publication // of what it is sent
-	back     map[int64]bool // by row: it was sent back, and counted
+	back     map[int64]bool    // by row: it was sent back, and counted
 }
 
 // mint is the UID under which a booking is published.
