@@ -52,7 +52,7 @@ func (env *Env) publicationCommand() *cli.Command {
 			env.previewCommand(), env.compareCommand(), env.tripsCommand(),
 			{
 				Name: "page", Usage: "make a page of a publication for everybody, with what is free and what is taken", ArgsUsage: "PUBLICATION",
-				Description: "Its address is a secret of its own; once more: it gets another one. Only of what is given to a person: nothing is left out of that.\nExample: wharf publication page \"Pontoon, for guests\"",
+				Description: "Its address is a secret of its own; once more: it gets another one. Only of what is given to a person: nothing is left out of that.\nExample: wharf publication page \"Ketch, for guests\"",
 				Flags:       []cli.Flag{&cli.BoolFlag{Name: "close", Usage: "close it: its address answers that it was closed"}, jsonFlag},
 				Action:      env.onOne(env.publicationPage),
 			},

@@ -22,7 +22,7 @@ func (env *Env) compareCommand() *cli.Command {
 	return &cli.Command{
 		Name: "compare", Usage: "hold what a recipient shows against what it was sent", ArgsUsage: "PUBLICATION [LINK or FILE]",
 		Flags:       []cli.Flag{&cli.StringFlag{Name: "feed", Usage: "a feed of theirs that is read already, instead of a link or file"}, jsonFlag},
-		Description: "From today on; nothing is kept of what is read. Exit 1 where it does not show all that it was sent.\nExample: wharf publication compare \"Ketch, for Merrow Charter Desk\" --feed \"Ketch at the desk\"",
+		Description: "From today on; nothing is kept of what is read. Exit 1 where it does not show all that it was sent.\nExample: wharf publication compare \"Ketch, for Merrow Charter Desk\" --feed \"Ketch, Merrow Charter Desk\"",
 		Action:      env.connected(env.publicationCompare),
 	}
 }

@@ -212,7 +212,35 @@ func (l *loader) publications(ctx context.Context, calendars map[string]int64) e
 			return fmt.Errorf("%s cannot import %w", p.name, err)
 		}
 	}
-	return nil
+	if links[forGuests] != "" {
+		return nil
+	}
+	return l.guests(ctx, calendars[ketch])
+}
+
+// forGuests is what is given to people, who look at it on a page.
+const forGuests = "Ketch, for guests"
+
+// guests gives the ketch to people, with a page, and has the first of them subscribe.
+func (l *loader) guests(ctx context.Context, calendar int64) error {
+	person := true
+	made, err := client.Decode[client.Publication](l.api.CreatePublication(ctx, client.PublicationRequest{Name: forGuests, Calendar: calendar, Platform: "Guests", Person: &person}))
+	if err != nil {
+		return err
+	}
+	if _, err := client.Decode[client.Publication](l.api.OpenPage(ctx, made.Id)); err != nil {
+		return err
+	}
+	r, err := http.NewRequestWithContext(ctx, http.MethodGet, made.Url, nil)
+	if err != nil {
+		return err
+	}
+	r.Header.Set("User-Agent", "Pocket calendar/1")
+	resp, err := http.DefaultClient.Do(r)
+	if err != nil {
+		return err
+	}
+	return resp.Body.Close()
 }
 
 // saveCommandLineLogin lets the client's commands be tried without a login of one's own.

@@ -27,7 +27,7 @@ type Passage string
 // Passages. Where a direction stops, it says which half of it does.
 const (
 	Passes     Passage = "passes"
-	Untried    Passage = "untried"     // nothing was sold yet that would have to pass
+	Untried    Passage = "untried"     // nothing was sold so long ago yet that it would have to have passed
 	NotRead    Passage = "not_read"    // the half up to us: the platform that sells is not read
 	NotFetched Passage = "not_fetched" // the half after us: the other platform never came, or comes no more
 	NotShown   Passage = "not_shown"   // the half after us: it came, and shows no more of what it got, though it did
@@ -46,8 +46,10 @@ func PassageOf(stopped time.Time, out State, sent, seen time.Time, ever bool) Pa
 		return NotFetched
 	case !stopped.IsZero():
 		return NotRead
-	case sent.IsZero():
+	case sent.IsZero() && seen.IsZero():
 		return Untried
+	case sent.IsZero():
+		return Passes
 	case !ever:
 		return Unseen
 	case seen.Before(sent):

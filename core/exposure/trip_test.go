@@ -25,6 +25,7 @@ func TestPassage(t *testing.T) {
 		"sent for days, and not shown":        {never, exposure.OnTime, at(9), at(3), true, exposure.NotShown},
 		"sent, and never shown though others": {never, exposure.OnTime, at(9), never, true, exposure.NotShown},
 		"it shows nothing that it gets":       {never, exposure.OnTime, at(9), never, false, exposure.Unseen},
+		"the first that was sold is seen":     {never, exposure.OnTime, never, at(5), true, exposure.Passes},
 		"nothing was sold":                    {never, exposure.OnTime, never, never, true, exposure.Untried},
 		"the seller is not read":              {at(4), exposure.OnTime, at(3), at(3), true, exposure.NotRead},
 		"the other one comes no more":         {never, exposure.Overdue, at(3), at(3), true, exposure.NotFetched},

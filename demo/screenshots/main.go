@@ -26,15 +26,13 @@ const (
 // shot is a page as it is to be taken; ready is something that is there once it is drawn.
 type shot struct {
 	name, path, ready string
-	phone, dark       bool
+	phone             bool
 	before            []chromedp.Action[chromedp.Void] // done once the page is ready
 }
 
 var shots = []shot{
 	{name: "today", path: "/", ready: ".answer.alarm"},
 	{name: "board", path: "/board", ready: ".clash", before: []chromedp.Action[chromedp.Void]{press(`//button[@aria-label="Feeds of Guest pontoon"]`), chromedp.WaitVisible(chromedp.CSS(".sub"))}},
-	{name: "board-night", path: "/board", ready: ".clash", dark: true, before: []chromedp.Action[chromedp.Void]{
-		chromedp.Click(chromedp.CSS(".el-switch")), chromedp.WaitVisible(chromedp.CSS(".booking.echo")), chromedp.Evaluate[chromedp.Void]("document.querySelector('input[value=week]').click()")}},
 	{name: "board-phone", path: "/board", ready: ".agenda", phone: true},
 	{name: "calendar", path: "/calendars/1", ready: ".clash"},
 	{name: "calendar-booking", path: "/calendars/1", ready: ".clash", before: []chromedp.Action[chromedp.Void]{chromedp.Click(chromedp.CSS(".booking.begins")), chromedp.WaitVisible(chromedp.CSS(".panel"))}},
@@ -47,7 +45,12 @@ var shots = []shot{
 	{name: "feed", path: "/feeds/1", ready: ".records"},
 	{name: "feeds-add", path: "/feeds", ready: ".feed", before: []chromedp.Action[chromedp.Void]{chromedp.Click(chromedp.CSS(".head .el-button--primary")), chromedp.SendKeys(chromedp.CSS(".el-dialog textarea"), "webcal://127.0.0.1:8471/ical/merrow-2f6c91d04b/ketch.ics"), press(`//button[normalize-space()="Look at what is in it"]`), chromedp.WaitVisible(chromedp.CSS(".trial .next"))}},
 	{name: "give-back", path: "/publications", ready: ".list li"},
-	{name: "removal", path: "/feeds/2", ready: ".records", before: []chromedp.Action[chromedp.Void]{press(`//button[normalize-space()="Remove"]`), chromedp.WaitVisible(chromedp.CSS(".loses"))}},
+	{name: "publication", path: "/publications", ready: ".list li", before: []chromedp.Action[chromedp.Void]{
+		press(`//h2/a[normalize-space()="Merrow Charter Desk"]`), chromedp.WaitVisible(chromedp.CSS(".strip li")), press(`//button[contains(., "Hold it against")]`), chromedp.WaitVisible(chromedp.CSS(".comparison"))}},
+	{name: "trips", path: "/both-ways/trips", ready: ".trips ol"},
+	{name: "open-page", path: "/publications", ready: ".list li", before: []chromedp.Action[chromedp.Void]{
+		press(`//li[contains(., "Ketch, for guests")]//button[normalize-space()="Share"]`), chromedp.WaitVisible(chromedp.CSS("input.page")),
+		chromedp.Evaluate[chromedp.Void]("location.href = document.querySelector('input.page').value"), chromedp.WaitVisible(chromedp.CSS("td.taken"))}},
 }
 
 // press clicks what an XPath finds.
@@ -61,7 +64,6 @@ var commands = []struct {
 	rows       int // of the terminal
 }{
 	{"terminal-conflict-list", "bin/wharf conflict list", 10},
-	{"terminal-calendar-show", "bin/wharf calendar show 'Ketch Merrow'", 22},
 	{"terminal-feed-list", "bin/wharf feed list", 13},
 	{"terminal-file-check", "bin/wharf file check demo/files/yard-export.ics", 15},
 }
@@ -117,13 +119,9 @@ func take(tab context.Context, s shot) error {
 	if s.phone {
 		width, height = 390, 844
 	}
-	paper := "light"
-	if s.dark {
-		paper = "dark"
-	}
 	steps := []chromedp.Action[chromedp.Void]{
 		chromedp.EmulateViewport(width, height),
-		chromedp.Evaluate[chromedp.Void](fmt.Sprintf("localStorage.setItem('wharf-paper', %q); localStorage.setItem('wharf-echoes', 'false'); localStorage.setItem('wharf-scale', 'month')", paper)),
+		chromedp.Evaluate[chromedp.Void]("localStorage.setItem('wharf-paper', 'light'); localStorage.setItem('wharf-echoes', 'false'); localStorage.setItem('wharf-scale', 'month')"),
 		chromedp.Navigate(base + s.path),
 		chromedp.WaitVisible(chromedp.CSS(s.ready)),
 	}

@@ -60,7 +60,7 @@ func some(at time.Time) *time.Time {
 func passageWords(p exposure.Passage, from, to string) string {
 	switch p {
 	case exposure.Untried:
-		return fmt.Sprintf("Nothing of %s had to reach %s yet.", from, to)
+		return fmt.Sprintf("Nothing that %s sold has been with %s for long enough yet to say whether it arrives.", from, to)
 	case exposure.NotRead:
 		return fmt.Sprintf("The first half stands still: what %s sells is not read as it should be.", from)
 	case exposure.NotFetched:

@@ -338,7 +338,9 @@ func (tx *Tx) addGaps(publication int64, pickups []Pickup) error {
 		return err
 	}
 	for _, p := range pickups {
-		row.Gaps.Add(p.FirstAt.Sub(row.LastAt), 1)
+		if gap := p.FirstAt.Sub(row.LastAt); gap > 0 { // before the first there is none
+			row.Gaps.Add(gap, 1)
+		}
 		if p.Times > 1 {
 			row.Gaps.Add(p.LastAt.Sub(p.FirstAt)/time.Duration(p.Times-1), p.Times-1)
 		}

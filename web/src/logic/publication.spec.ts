@@ -19,21 +19,18 @@ describe('what a publication shows, in words', () => {
   })
 })
 
-it('every day has a sum, over the end of a month', () => {
-  expect(
-    daysOf(
-      [
-        { day: '2026-12-01', times: 5 },
-        { day: '2026-10-01', times: 9 },
-      ],
-      '2026-11-30',
-      '2026-12-02',
-    ),
-  ).toEqual([
-    { day: '2026-11-30', times: 0 },
-    { day: '2026-12-01', times: 5 },
-    { day: '2026-12-02', times: 0 },
+it('every day has a sum, over the end of a month, but for those before the first', () => {
+  const sums = [
+    { day: '2026-11-30', times: 9 },
+    { day: '2026-12-02', times: 5 },
+  ]
+  expect(daysOf(sums, '2026-11-29', '2026-12-02')).toEqual([
+    { day: '2026-11-29', times: undefined },
+    { day: '2026-11-30', times: 9 },
+    { day: '2026-12-01', times: 0 },
+    { day: '2026-12-02', times: 5 },
   ])
+  expect(daysOf([], '2026-12-01', '2026-12-02').map((d) => d.times)).toEqual([undefined, 0])
 })
 
 it('a link for programs that subscribe', () => {

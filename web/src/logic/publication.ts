@@ -42,12 +42,14 @@ export function contentWords(c: Content, capacity: number): string {
   return words.join(', ')
 }
 
-/** Every day from one to another, with how often somebody came: a day that has no sum has none. */
-export function daysOf(sums: Schemas['PickupDay'][], from: string, to: string): Schemas['PickupDay'][] {
+/** Every day from one to another, with how often somebody came: a day that has no sum has none, and before the first
+ * that has one nobody was to come. */
+export function daysOf(sums: Schemas['PickupDay'][], from: string, to: string): { day: string; times?: number }[] {
   const known = new Map(sums.map((s) => [s.day, s.times]))
+  const first = sums[0]?.day ?? to
   return Array.from({ length: daysBetween(from, to) + 1 }, (_, i) => {
     const day = addDays(from, i)
-    return { day, times: known.get(day) ?? 0 }
+    return { day, times: day < first ? undefined : (known.get(day) ?? 0) }
   })
 }
 

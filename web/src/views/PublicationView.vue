@@ -46,9 +46,11 @@ const shownAs = (e: Schemas['ShownEvent']) =>
 const pickupDays = usePickupDays(id)
 const today = new Date().toISOString().slice(0, 10)
 const strip = computed(() => daysOf(pickupDays.data.value ?? [], addDays(today, -59), today))
-const dayWords = (d: { day: string; times: number }) =>
-  `${shortDay(d.day)}: ${d.times === 0 ? 'nobody came' : count(d.times, 'pickup', 'pickups')}`
-const came = (times: number) => (times === 0 ? 'none' : times < 10 ? 'some' : 'many')
+const dayWords = (d: { day: string; times?: number }) =>
+  d.times === undefined
+    ? `${shortDay(d.day)}: before the first pickup`
+    : `${shortDay(d.day)}: ${d.times === 0 ? 'nobody came' : count(d.times, 'pickup', 'pickups')}`
+const came = (times?: number) => (times === undefined ? 'before' : times === 0 ? 'none' : times < 10 ? 'some' : 'many')
 
 const changing = ref(false)
 const sharing = ref(false)
@@ -238,6 +240,9 @@ section {
   width: 0.9rem;
   height: 0.7rem;
   margin-left: 0.6rem;
+}
+.before {
+  border-bottom: 1px solid var(--line);
 }
 .none {
   background: repeating-linear-gradient(135deg, var(--caution) 0 2px, var(--caution-soft) 2px 6px);
