@@ -33,5 +33,6 @@ export function useRemoval(done: () => void = () => undefined) {
     }
   }
   const agree = () => confirmed?.()
-  return { asking, error, remove, agree }
+  const leave = () => (asking.value = null)
+  return { asking, error, remove, agree, leave }
 }

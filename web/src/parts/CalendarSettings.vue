@@ -169,8 +169,8 @@ async function put() {
       @agree="linkProblems.attempt(careful.agree)"
       @leave="careful.leave"
     />
-    <LossDialog :asking="removal.asking.value" @agree="removal.agree" @close="removal.asking.value = null" />
-    <LossDialog :asking="goodbye.asking.value" @agree="goodbye.agree" @close="goodbye.asking.value = null" />
+    <LossDialog :asking="removal.asking.value" @agree="removal.agree" @close="removal.leave" />
+    <LossDialog :asking="goodbye.asking.value" @agree="goodbye.agree" @close="goodbye.leave" />
   </el-drawer>
 </template>
 

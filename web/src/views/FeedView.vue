@@ -263,7 +263,7 @@ async function snapshot() {
       </p>
       <FeedReadings :feed="feed.id" class="readings" />
     </section>
-    <LossDialog :asking="removal.asking.value" @agree="removal.agree" @close="removal.asking.value = null">
+    <LossDialog :asking="removal.asking.value" @agree="removal.agree" @close="removal.leave">
       <p v-if="!feed.uploaded">
         Or keep what it showed last: it is then not read any more, its link is forgotten, and its bookings stay.
         <el-button size="small" @click="snapshot">Keep its bookings</el-button>

@@ -23,7 +23,7 @@ import { useRemoval } from '@/logic/removal'
 import { bytesWords } from '@/logic/words'
 import FileChoice from '@/parts/FileChoice.vue'
 import LinkShare from '@/parts/LinkShare.vue'
-import LossDialog from '@/parts/LossDialog.vue'
+import LinkLosses from '@/parts/LinkLosses.vue'
 import PublicationForm from '@/parts/PublicationForm.vue'
 import PublicationPickups from '@/parts/PublicationPickups.vue'
 import TimeAgo from '@/parts/TimeAgo.vue'
@@ -192,15 +192,7 @@ async function compareFile(files: File[]) {
 
     <PublicationForm v-model="changing" :publication="p" />
     <LinkShare v-model="sharing" :publication="p" />
-    <LossDialog :asking="removal.asking.value" @agree="removal.agree" @close="removal.asking.value = null" />
-    <LossDialog
-      :asking="renewal.asking.value"
-      verb="Make a new link for"
-      agree="Make a new link"
-      leave="Keep the old one"
-      @agree="renewal.agree"
-      @close="renewal.asking.value = null"
-    />
+    <LinkLosses :removal="removal" :renewal="renewal" />
   </template>
 </template>
 

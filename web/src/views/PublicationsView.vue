@@ -10,7 +10,7 @@ import { hasWords, useMore } from '@/logic/more'
 import { contentWords } from '@/logic/publication'
 import { useRemoval } from '@/logic/removal'
 import LinkShare from '@/parts/LinkShare.vue'
-import LossDialog from '@/parts/LossDialog.vue'
+import LinkLosses from '@/parts/LinkLosses.vue'
 import PublicationForm from '@/parts/PublicationForm.vue'
 import PublicationPickups from '@/parts/PublicationPickups.vue'
 import TimeAgo from '@/parts/TimeAgo.vue'
@@ -152,15 +152,7 @@ async function copyLink(p: Publication) {
   <el-button v-if="left > 0" @click="more">Show more ({{ left }})</el-button>
   <PublicationForm v-model="changing" :publication="changed" />
   <LinkShare v-if="shared" v-model="sharing" :publication="shared" />
-  <LossDialog :asking="removal.asking.value" @agree="removal.agree" @close="removal.asking.value = null" />
-  <LossDialog
-    :asking="renewal.asking.value"
-    verb="Make a new link for"
-    agree="Make a new link"
-    leave="Keep the old one"
-    @agree="renewal.agree"
-    @close="renewal.asking.value = null"
-  />
+  <LinkLosses :removal="removal" :renewal="renewal" />
 </template>
 
 <style scoped>
