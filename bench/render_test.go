@@ -25,9 +25,9 @@ func BenchmarkRender(b *testing.B) {
 				bytes := 0
 				for b.Loop() {
 					items := publish.Items(r, 2, span.Span{Start: 0, End: 1 << 40}, offers)
-					want, shown := make([]carried.Item, len(items)), map[carried.Name]string{}
+					want, shown := make([]carried.Item, len(items)), map[carried.Name]publish.Shown{}
 					for i, item := range items {
-						want[i], shown[item.Name] = item.Item, item.Title
+						want[i], shown[item.Name] = item.Item, item.Shown
 					}
 					change := carried.Advance(nil, want, 1, now)
 					bytes = len(publish.Render(publish.Document{Name: "Ketch", Rules: r, Grain: span.Day, Rows: carried.Apply(nil, change), Shown: shown}))

@@ -8,6 +8,7 @@ import (
 	"github.com/urfave/cli/v3"
 
 	"wharf/api/client"
+	"wharf/core/rules"
 )
 
 // contentFlags say what a publication shows; those that are not given leave it as it is.
@@ -23,7 +24,7 @@ var contentFlags = []cli.Flag{
 	&cli.IntFlag{Name: "ahead", HideDefault: true, Usage: "months from this week on up to which it shows bookings, 1 to 24"},
 	&cli.StringFlag{Name: "occupancy", Usage: "each: every booking; full: only where no unit is left"},
 	&cli.BoolFlag{Name: "joined", Usage: "what adjoins or overlaps goes out as one event"},
-	&cli.StringFlag{Name: "alarm", Usage: "of every event, so long before it: 30m, 2h or 1d; \"\" for none"},
+	&cli.StringFlag{Name: "alarm", Usage: "of every event, so long before it: 30m, 2h or 1d; kept: the reminders of its booking; \"\" for none"},
 	&cli.IntFlag{Name: "cancelled", HideDefault: true, Usage: "hours for which what is gone is shown as called off; 0: it is left out at once"},
 	&cli.IntFlag{Name: "refresh", HideDefault: true, Usage: "minutes after which it is worth to come back, as readers are told"},
 	&cli.StringFlag{Name: "user", Usage: "user name that the link asks for, with --password-file; \"\" for none"},
@@ -96,7 +97,9 @@ func contentWords(c client.PublicationContent) string {
 		words = append(words, "without what is tentative")
 	}
 	words = append(words, fmt.Sprintf("%s back, %s ahead", count(c.Back, "day", "days"), count(c.Ahead, "month", "months")))
-	if c.Alarm != "" {
+	if c.Alarm == rules.KeptAlarms {
+		words = append(words, "the reminders of its bookings as alarms")
+	} else if c.Alarm != "" {
 		words = append(words, "an alarm "+c.Alarm+" before each")
 	}
 	if c.Cancelled > 0 {

@@ -163,13 +163,11 @@ func TestContent(t *testing.T) {
 	}
 
 	w.run("", "publication", "edit", "Ketch, for Ida", "--alarm", "1d", "--cancelled", "2", "--refresh", "30", "--color", "teal", "--yes")
-	var dropped client.Hold
+	holds := map[string]string{}
 	for _, h := range lines[client.Hold](t, w.run("", "hold", "list", "--json")) {
-		if h.Title == "Ann" {
-			dropped = h
-		}
+		holds[h.Title] = fmt.Sprint(h.Id)
 	}
-	w.run("", "hold", "cancel", fmt.Sprint(dropped.Id), "--yes")
+	w.run("", "hold", "cancel", holds["Ann"], "--yes")
 	_, text := fetch(t, w.linkOf("Ketch, for Ida"))
 	gone := firsts(t, text, "CANCELLED")
 	assert.Contains(t, gone, day(t, 3)+" "+uids[day(t, 3)+" "+day(t, 5)+"Ketch, for Ida"])
@@ -186,12 +184,29 @@ func TestContent(t *testing.T) {
 	assert.Equal(t, map[string]int{"CONFIRMED": 3, "TENTATIVE": 1, "CANCELLED": 2}, states, "also what one of the options above had shown lately")
 	assert.Equal(t, 4, lines[client.Publication](t, w.run("", "publication", "show", "Ketch, for Ida", "--json"))[0].Items, "what is called off is not carried")
 
+	w.run("", "publication", "edit", "Ketch, for Ida", "--alarm", "kept", "--cancelled", "0", "--yes")
+	alarms := func() map[string][]int {
+		_, text := fetch(t, w.linkOf("Ketch, for Ida"))
+		all := map[string][]int{}
+		for _, e := range readTwice(t, text) {
+			if len(e.Alarms) > 0 {
+				all[e.Start] = e.Alarms
+			}
+		}
+		return all
+	}
+	assert.Empty(t, alarms())
+	reminder := lines[client.Reminder](t, w.run("", "reminder", "add", "--hold", holds["Dora"], "1d 18:00", "--json"))[0]
+	assert.Equal(t, map[string][]int{day(t, 80): {-6 * 3600}}, alarms(), "at six in the evening of the day before")
+	w.run("", "reminder", "remove", fmt.Sprint(reminder.Id))
+	assert.Empty(t, alarms())
+
 	for _, c := range []struct {
 		options []string
 		code    int
 		says    string
 	}{
-		{[]string{"--detail", "all"}, 2, "times"}, {[]string{"--occupancy", "half"}, 2, "full"}, {[]string{"--alarm", "soon"}, 2, "write 30m, 2h or 1d"}, {[]string{"--ahead", "99"}, 2, "24"},
+		{[]string{"--detail", "all"}, 2, "times"}, {[]string{"--occupancy", "half"}, 2, "full"}, {[]string{"--alarm", "soon"}, 2, "write 30m, 2h or 1d, or kept"}, {[]string{"--ahead", "99"}, 2, "24"},
 		{[]string{"--back", "0"}, 2, "1"}, {[]string{"--feed", "Nobody's"}, 1, "no feed"}, {[]string{"--color", "no colour"}, 2, "CSS"}, {[]string{"--category", strings.Repeat("x", 51)}, 2, "50"}, {[]string{"--cancelled", "9999"}, 2, "744"},
 	} {
 		_, errs, code := w.try("", append([]string{"publication", "edit", "Ketch, for Ida"}, c.options...)...)

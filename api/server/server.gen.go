@@ -2061,7 +2061,7 @@ type PublicationContent struct {
 	// Ahead Months from this week on up to which it shows bookings
 	Ahead int `json:"ahead"`
 
-	// Alarm Of every event: 30m, 2h or 1d before it; empty: none
+	// Alarm Of every event: 30m, 2h or 1d before it; kept: the reminders of its booking; empty: none
 	Alarm string `json:"alarm"`
 
 	// Back Days before this week from which on it shows bookings

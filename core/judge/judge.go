@@ -74,7 +74,8 @@ type Booking struct {
 	Expires       time.Time   // when it ends to count; zero: never
 	Rejected      bool        // somebody said that it counts for nothing
 	Categories    []string
-	Discreet      bool // nobody is to see its title
+	Discreet      bool  // nobody is to see its title
+	Alarms        []int // so many minutes before it somebody is to be reminded
 }
 
 // Publication is a publication with all that it ever carried.

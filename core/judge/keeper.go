@@ -79,7 +79,7 @@ func (k *keeper) offers(p Publication) (all []publish.Offer) {
 			continue
 		}
 		all = append(all, publish.Offer{UID: b.Minted, Spans: v.spans(b), Units: b.Units, Tentative: b.Tentative, Blocks: b.Blocks, Own: own, Feed: b.Feed,
-			Title: b.Title, Categories: b.Categories, Discreet: b.Discreet})
+			Title: b.Title, Categories: b.Categories, Discreet: b.Discreet, Alarms: b.Alarms})
 	}
 	return all
 }

@@ -34,10 +34,10 @@ func renditionsOf(ctx context.Context, f Facts, verdicts []Verdict, next time.Ti
 func renditionOf(f Facts, p Publication, k *keeper) (r Rendition, until time.Time) {
 	r = Rendition{ID: p.ID, Version: p.Version}
 	var want []carried.Item
-	shown := map[carried.Name]string{}
+	shown := map[carried.Name]publish.Shown{}
 	for _, item := range publish.Items(p.Rules, f.Calendar.Capacity, p.Window, k.offers(p)) {
 		want = append(want, item.Item)
-		shown[item.Name] = item.Title
+		shown[item.Name] = item.Shown
 	}
 	r.Change = carried.Advance(p.History, want, p.Version+1, f.Now)
 	keep := time.Duration(p.Rules.Cancelled) * time.Hour

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"crypto/sha256"
 	"encoding/hex"
+	"fmt"
 	"slices"
 	"strings"
 
@@ -25,12 +26,19 @@ type Offer struct {
 	Categories []string
 	// Discreet: nobody is to see its title, since it is private or waits for somebody to look at it.
 	Discreet bool
+	Alarms   []int // so many minutes before it
 }
 
-// Item is what a publication carries, with the title that it shows.
+// Item is what a publication carries, with what it shows of it.
 type Item struct {
 	carried.Item
-	Title string
+	Shown
+}
+
+// Shown is what an event shows beside its time.
+type Shown struct {
+	Title  string
+	Alarms []int // so many minutes before it
 }
 
 // Items are what a publication carries of the offers, in no order. What is carried is the same whatever the order of the
@@ -85,14 +93,21 @@ func each(r rules.Publication, offers []Offer) (items []Item) {
 	return items
 }
 
-// titled is an item under the title that it may show. What is shown beside times is part of what it is.
+// titled is an item with what it may show. What is shown beside times under one title is part of what it is.
 func titled(r rules.Publication, item carried.Item, o Offer) Item {
-	if r.Detail != rules.Titles || o.Discreet || o.Title == "" {
-		return Item{item, r.Title}
+	shown, content := Shown{Title: r.Title}, ""
+	if r.Detail == rules.Titles && !o.Discreet && o.Title != "" {
+		shown.Title, content = o.Title, o.Title
 	}
-	sum := sha256.Sum256([]byte(o.Title))
-	item.Content = hex.EncodeToString(sum[:16])
-	return Item{item, o.Title}
+	if r.Alarm == rules.KeptAlarms && len(o.Alarms) > 0 {
+		shown.Alarms = slices.Compact(slices.Sorted(slices.Values(o.Alarms)))
+		content = fmt.Sprint(content, "\x00", shown.Alarms)
+	}
+	if content != "" {
+		sum := sha256.Sum256([]byte(content))
+		item.Content = hex.EncodeToString(sum[:16])
+	}
+	return Item{item, shown}
 }
 
 // taken is one stretch of an offer.
@@ -146,7 +161,7 @@ func full(r rules.Publication, capacity int, offers []Offer) (items []Item) {
 			first++
 		}
 		uid := all[first].UID
-		items = append(items, Item{carried.Item{Name: carried.Name{UID: carried.Piece(uid, used[uid])}, Span: span.Span{Start: at, End: next}, Units: capacity, Tentative: tentative}, r.Title})
+		items = append(items, Item{carried.Item{Name: carried.Name{UID: carried.Piece(uid, used[uid])}, Span: span.Span{Start: at, End: next}, Units: capacity, Tentative: tentative}, Shown{Title: r.Title}})
 		used[uid]++
 	}
 	return items
@@ -167,7 +182,7 @@ func joined(r rules.Publication, items []Item) (all []Item) {
 		}
 		one := &all[n]
 		one.Span.End, one.Units = max(one.Span.End, i.Span.End), max(one.Units, i.Units)
-		one.Title, one.Content = r.Title, ""
+		one.Shown, one.Content = Shown{Title: r.Title}, ""
 	}
 	return all
 }

@@ -49,6 +49,9 @@ func written(items []publish.Item) (all []string) {
 		if i.Units == 0 {
 			text += " free"
 		}
+		if i.Alarms != nil {
+			text += fmt.Sprint(" ", i.Alarms)
+		}
 		all = append(all, text)
 	}
 	return all
@@ -66,6 +69,8 @@ func TestItems(t *testing.T) {
 		{"times: each under one title", rules.Publication{}, 1, []publish.Offer{offer("b", 5, 7), offer("a", 1, 3, and(8, 9))}, []string{"a 1-3 Taken", "b 5-7 Taken", second + " 8-9 Taken"}},
 		{"titles, but of what nobody is to see", rules.Publication{Detail: rules.Titles}, 1, []publish.Offer{offer("a", 1, 3), offer("b", 5, 7, discreet)}, []string{"a 1-3 Guest a", "b 5-7 Taken"}},
 		{"the recipient's own never goes out", rules.Publication{}, 1, []publish.Offer{offer("a", 1, 3, own), offer("b", 5, 7)}, []string{"b 5-7 Taken"}},
+		{"a reminder of its own is no other title", rules.Publication{Alarm: rules.KeptAlarms}, 1, []publish.Offer{offer("a", 1, 3, func(o *publish.Offer) { o.Alarms = []int{60, 30, 60} }), offer("b", 5, 7)}, []string{"a 1-3 Taken [30 60]", "b 5-7 Taken"}},
+		{"and nothing where they are not kept", rules.Publication{Alarm: "1d"}, 1, []publish.Offer{offer("a", 1, 3, func(o *publish.Offer) { o.Alarms = []int{60} })}, []string{"a 1-3 Taken"}},
 		{"only some feeds", rules.Publication{Feeds: []int64{2}}, 1, []publish.Offer{offer("a", 1, 3), offer("b", 5, 7, from(2)), offer("h", 8, 9, from(0))}, []string{"b 5-7 Taken", "h 8-9 Taken"}},
 		{"nothing entered by hand", rules.Publication{NoHolds: true}, 1, []publish.Offer{offer("a", 1, 3), offer("h", 8, 9, from(0))}, []string{"a 1-3 Taken"}},
 		{"only some categories, however they are written", rules.Publication{Categories: []string{"Winter"}}, 1, []publish.Offer{offer("a", 1, 3), offer("b", 5, 7, of("club", "WINTER"))}, []string{"b 5-7 Taken"}},

@@ -30,8 +30,8 @@ type Document struct {
 	Name  string
 	Rules rules.Publication
 	Grain span.Grain
-	Rows  []carried.Row           // carried now, in their order
-	Shown map[carried.Name]string // the titles of those that have one of their own
+	Rows  []carried.Row          // carried now, in their order
+	Shown map[carried.Name]Shown // what is shown of each
 	// CalledOff is what is not carried any more and shown as called off, in its order.
 	CalledOff []carried.Row
 }
@@ -51,9 +51,10 @@ func Render(d Document) []byte {
 	cal.Add("REFRESH-INTERVAL", every, ical.Param{Name: "VALUE", Values: []string{"DURATION"}})
 	cal.Add("X-PUBLISHED-TTL", every)
 	for _, row := range d.Rows {
-		title := cmp.Or(d.Shown[row.Name], d.Rules.Title)
-		e := event(title, d.Grain, row, status(row))
-		d.alarm(e, title)
+		shown := d.Shown[row.Name]
+		shown.Title = cmp.Or(shown.Title, d.Rules.Title)
+		e := event(shown.Title, d.Grain, row, status(row))
+		d.alarms(e, shown)
 		cal.AddComponent(e)
 	}
 	for _, row := range d.CalledOff {
@@ -69,20 +70,23 @@ func status(r carried.Row) string {
 	return "CONFIRMED"
 }
 
-// alarm adds the alarm that every event has (RFC 5545 section 3.6.6), if any.
-func (d Document) alarm(e *ical.Component, title string) {
-	if d.Rules.Alarm == "" {
-		return
+// alarms adds the alarms of an event (RFC 5545 section 3.6.6): that of every event, or its own.
+func (d Document) alarms(e *ical.Component, shown Shown) {
+	minutes := shown.Alarms
+	if lead, err := rules.ParseAlarm(d.Rules.Alarm); err == nil {
+		minutes = []int{int(lead.Minutes())}
 	}
-	lead, err := rules.ParseAlarm(d.Rules.Alarm)
-	if err != nil {
-		return // it was looked at when it was laid down
+	for _, n := range minutes {
+		a := &ical.Component{Name: "VALARM"}
+		a.Add("ACTION", "DISPLAY")
+		a.AddText("DESCRIPTION", shown.Title)
+		before := "-"
+		if n < 0 { // at an hour of the day itself
+			before, n = "", -n
+		}
+		a.Add("TRIGGER", before+"PT"+strconv.Itoa(n)+"M")
+		e.AddComponent(a)
 	}
-	a := &ical.Component{Name: "VALARM"}
-	a.Add("ACTION", "DISPLAY")
-	a.AddText("DESCRIPTION", title)
-	a.Add("TRIGGER", "-PT"+strconv.Itoa(int(lead.Minutes()))+"M")
-	e.AddComponent(a)
 }
 
 func event(title string, grain span.Grain, r carried.Row, status string) *ical.Component {

@@ -44,11 +44,13 @@ func TestRender(t *testing.T) {
 	off := row(days, false)
 	off.UID, off.Sequence = "off@wharf", 9
 	text := string(publish.Render(publish.Document{Rules: rules.Publication{Title: "Taken", Alarm: "2h", Refresh: 60, Color: "teal"}, Grain: span.Day,
-		Rows: []carried.Row{row(days, false)}, Shown: map[carried.Name]string{name: "Guest\r\nATTACH:x, y\x00\x1b"}, CalledOff: []carried.Row{off}}))
+		Rows: []carried.Row{row(days, false)}, Shown: map[carried.Name]publish.Shown{name: {Title: "Guest\r\nATTACH:x, y\x00\x1b"}}, CalledOff: []carried.Row{off}}))
 	for _, line := range []string{`SUMMARY:Guest\nATTACH:x\, y`, `DESCRIPTION:Guest\nATTACH:x\, y`, "TRIGGER:-PT120M", "REFRESH-INTERVAL;VALUE=DURATION:PT60M", "X-PUBLISHED-TTL:PT60M", "COLOR:teal", "STATUS:CANCELLED", "SEQUENCE:9"} {
 		assert.Contains(t, text, line+"\r\n")
 	}
 	assert.Equal(t, []int{2, 1, 1}, []int{strings.Count(text, "BEGIN:VEVENT"), strings.Count(text, "BEGIN:VALARM"), strings.Count(text, "SUMMARY:Taken")})
+	text = string(publish.Render(publish.Document{Rules: rules.Publication{Title: "Taken", Alarm: rules.KeptAlarms}, Grain: span.Day, Rows: []carried.Row{row(days, false)}, Shown: map[carried.Name]publish.Shown{name: {Alarms: []int{-480, 1440}}}}))
+	assert.Equal(t, []int{2, 1, 1}, []int{strings.Count(text, "BEGIN:VALARM"), strings.Count(text, "TRIGGER:PT480M\r\n"), strings.Count(text, "TRIGGER:-PT1440M\r\n")})
 	assert.Contains(t, string(publish.Render(publish.Document{Name: "Empty", Rules: times, Grain: span.Day})), "END:VCALENDAR", "nothing sold is a calendar too")
 }
 

@@ -41,11 +41,14 @@ type Publication struct {
 	// How they are written.
 	Occupancy Occupancy `json:"occupancy,omitempty"` // "": EachBooking at a capacity of 1, else WhereFull
 	Joined    bool      `json:"joined,omitempty"`    // what adjoins or overlaps goes out as one
-	Alarm     string    `json:"alarm,omitempty"`     // of every event, so long before it; see ParseAlarm
+	Alarm     string    `json:"alarm,omitempty"`     // of every event, so long before it; see ParseAlarm and KeptAlarms
 	Cancelled int       `json:"cancelled,omitempty"` // hours for which what is gone is shown as called off
 	Refresh   int       `json:"refresh,omitempty"`   // minutes after which it is worth to come back; 0: DefaultRefresh
 	Color     string    `json:"color,omitempty"`     // a name of CSS that readers may show it in; "": none
 }
+
+// KeptAlarms is the Alarm of a publication whose events have those of their bookings, as people laid them down.
+const KeptAlarms = "kept"
 
 // Bounds of what can be laid down of a publication.
 const (
@@ -99,7 +102,7 @@ func NewPublication(p Publication, capacity int) (Publication, error) {
 	if strings.Trim(p.Color, "abcdefghijklmnopqrstuvwxyz") != "" || len(p.Color) > 30 {
 		return wrong("color", "%q is no colour: use a name of CSS, such as teal", p.Color)
 	}
-	if p.Alarm != "" {
+	if p.Alarm != "" && p.Alarm != KeptAlarms {
 		if _, err := ParseAlarm(p.Alarm); err != nil {
 			return Publication{}, &FieldError{"alarm", err}
 		}
@@ -152,7 +155,7 @@ var alarmWritten = regexp.MustCompile(`^(\d{1,5})([mhd])$`)
 func ParseAlarm(text string) (time.Duration, error) {
 	parts := alarmWritten.FindStringSubmatch(text)
 	if parts == nil {
-		return 0, fmt.Errorf("%q is no time before an event: write 30m, 2h or 1d", text)
+		return 0, fmt.Errorf("%q is no time before an event: write 30m, 2h or 1d, or kept for those that people laid down", text)
 	}
 	n, _ := strconv.Atoi(parts[1])
 	lead := time.Duration(n) * map[string]time.Duration{"m": time.Minute, "h": time.Hour, "d": 24 * time.Hour}[parts[2]]

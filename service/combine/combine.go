@@ -28,6 +28,7 @@ import (
 	"wharf/core/publish"
 	"wharf/core/reading"
 	"wharf/core/recur"
+	"wharf/core/reminder"
 	"wharf/core/rules"
 	"wharf/core/span"
 	"wharf/service/store"
@@ -304,6 +305,9 @@ func (c *Combiner) facts(tx *store.Tx, calendar store.Calendar) (f judge.Facts, 
 	if err := publishedOf(tx, calendar.ID, &f); err != nil {
 		return f, rows, err
 	}
+	if err := alarmsOn(tx, calendar.ID, &f); err != nil {
+		return f, rows, err
+	}
 	rows.conflicts, err = tx.ConflictsOf(calendar.ID)
 	for _, k := range rows.conflicts {
 		f.Conflicts = append(f.Conflicts, judge.Conflict{ID: k.ID, State: k.State, Conflict: conflict.Conflict{
@@ -404,6 +408,30 @@ func publishedOf(tx *store.Tx, calendar int64, f *judge.Facts) error {
 		f.Publications = append(f.Publications, judge.Publication{ID: p.ID, Platform: p.PlatformID, Person: persons[p.PlatformID], Name: p.Name, Rules: r, Reader: p.Reader, Window: publish.Window(r, p.WindowStep, grain, loc),
 			Version: p.Version, History: published.Carried[p.ID], Versions: published.Versions[p.ID], Pickups: published.Pickups[p.ID],
 			Renamed: p.Name != p.RenderedName, Revoked: p.RemovedAt != nil})
+	}
+	return nil
+}
+
+// alarmsOn adds when somebody is to be reminded of the bookings, where a publication tells that.
+func alarmsOn(tx *store.Tx, calendar int64, f *judge.Facts) error {
+	if !slices.ContainsFunc(f.Publications, func(p judge.Publication) bool { return p.Rules.Alarm == rules.KeptAlarms && !p.Revoked }) {
+		return nil
+	}
+	leads, err := tx.LeadsOn(calendar)
+	if err != nil || len(leads) == 0 {
+		return err
+	}
+	grain, loc := f.Calendar.Grain, f.Calendar.Zone
+	for i, b := range f.Bookings {
+		start := time.Unix(b.Span.Start, 0)
+		if grain.Dated() {
+			start = span.Date(b.Span.Start).Start(loc)
+		}
+		for _, text := range leads[b.ID] {
+			if lead, err := reminder.Parse(text); err == nil { // it was looked at when it was laid down
+				f.Bookings[i].Alarms = append(f.Bookings[i].Alarms, int(start.Sub(lead.Due(b.Span.Start, grain, loc)).Minutes()))
+			}
+		}
 	}
 	return nil
 }

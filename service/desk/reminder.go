@@ -44,11 +44,22 @@ func (d *Desk) Remind(ctx context.Context, account string, booking, hold int64, 
 	if err := d.Store.AddReminder(ctx, &row); err != nil {
 		return today.Reminder{}, err
 	}
+	if err := d.Combiner.All(ctx); err != nil { // some publication may tell it
+		return today.Reminder{}, err
+	}
 	kept, err := d.reminded(ctx, calendars, row.ID, booking)
 	if errors.Is(err, store.ErrNotFound) {
 		return kept, errors.Join(unlessMissing(d.Store.RemoveReminder(ctx, row.ID)), refused("booking", "it is over: nothing is left to be reminded of"))
 	}
 	return kept, err
+}
+
+// RemoveReminder takes a reminder away.
+func (d *Desk) RemoveReminder(ctx context.Context, id int64) error {
+	if err := d.Store.RemoveReminder(ctx, id); err != nil {
+		return err
+	}
+	return d.Combiner.All(ctx) // some publication may tell it
 }
 
 func unlessMissing(err error) error {

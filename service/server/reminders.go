@@ -36,7 +36,7 @@ func (s *server) Remind(ctx context.Context, r gen.RemindRequestObject) (gen.Rem
 
 // RemoveReminder takes a reminder away.
 func (s *server) RemoveReminder(ctx context.Context, r gen.RemoveReminderRequestObject) (gen.RemoveReminderResponseObject, error) {
-	return gen.RemoveReminder204Response{}, s.Store.RemoveReminder(ctx, r.Id)
+	return gen.RemoveReminder204Response{}, s.Desk.RemoveReminder(ctx, r.Id)
 }
 
 // ReminderDone notes that somebody has dealt with a reminder.

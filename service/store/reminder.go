@@ -2,12 +2,14 @@ package store
 
 import (
 	"context"
+	"errors"
 	"time"
 
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
 
 	"wharf/core/judge"
+	"wharf/core/rules"
 )
 
 // TopicReminder is of changes of reminders.
@@ -63,17 +65,44 @@ func (s *Store) AddReminder(ctx context.Context, r *Reminder) error {
 		if err := tx.db.Create(r).Error; err != nil {
 			return err
 		}
-		return tx.Changed(TopicReminder, r.ID)
+		return errors.Join(tx.markReminded(*r), tx.Changed(TopicReminder, r.ID))
 	})
+}
+
+// markReminded marks the calendars dirty of which a publication has the reminders of its bookings as alarms.
+func (tx *Tx) markReminded(r Reminder) error {
+	calendars, err := many[int64](tx.db.Raw(`SELECT DISTINCT b.calendar_id FROM bookings b JOIN publications p ON p.calendar_id = b.calendar_id AND p.removed_at IS NULL AND JSON_VALUE(p.options, '$.alarm') = ?
+		WHERE b.removed_at IS NULL AND (b.id = ? OR b.hold_id = ?)`, rules.KeptAlarms, r.BookingID, r.HoldID))
+	for _, id := range calendars {
+		err = errors.Join(err, tx.MarkDirty(id))
+	}
+	return err
+}
+
+// LeadsOn is how long before each current booking of a calendar somebody is to be reminded, as it was laid down, by the
+// booking.
+func (tx *Tx) LeadsOn(calendar int64) (map[int64][]string, error) {
+	type lead struct {
+		BookingID int64
+		Lead      string
+	}
+	rows, err := many[lead](tx.db.Raw(`SELECT b.id AS booking_id, r.lead FROM reminders r JOIN bookings b ON b.id = r.booking_id OR b.hold_id = r.hold_id
+		WHERE b.calendar_id = ? AND b.removed_at IS NULL ORDER BY b.id, r.lead`, calendar))
+	leads := map[int64][]string{}
+	for _, r := range rows {
+		leads[r.BookingID] = append(leads[r.BookingID], r.Lead)
+	}
+	return leads, err
 }
 
 // RemoveReminder takes a reminder away.
 func (s *Store) RemoveReminder(ctx context.Context, id int64) error {
 	return s.Tx(ctx, func(tx *Tx) error {
-		if err := oneRow(tx.db.Delete(&Reminder{ID: id})); err != nil {
+		r, err := one[Reminder](tx.db.Clauses(forUpdate).Where("id = ?", id))
+		if err != nil {
 			return err
 		}
-		return tx.Changed(TopicReminder, id)
+		return errors.Join(tx.markReminded(r), oneRow(tx.db.Delete(&r)), tx.Changed(TopicReminder, id))
 	})
 }
 

@@ -2396,7 +2396,7 @@ export interface components {
             occupancy: components["schemas"]["Occupancy"];
             /** @description What adjoins or overlaps goes out as one event */
             joined: boolean;
-            /** @description Of every event: 30m, 2h or 1d before it; empty: none */
+            /** @description Of every event: 30m, 2h or 1d before it; kept: the reminders of its booking; empty: none */
             alarm: string;
             /** @description Hours for which what is gone is shown as called off */
             cancelled: number;

@@ -162,7 +162,7 @@ async function save() {
         <el-checkbox v-model="content.joined" label="What adjoins or overlaps goes out as one" />
         <div class="two">
           <el-form-item label="Alarm before each" :error="problems.of('alarm')">
-            <el-input v-model="content.alarm" name="alarm" placeholder="none; 30m, 2h or 1d" maxlength="10" />
+            <el-input v-model="content.alarm" name="alarm" placeholder="none; 30m, 2h, 1d or kept" maxlength="10" />
           </el-form-item>
           <el-form-item label="What is gone is called off for hours" :error="problems.of('cancelled')">
             <el-input-number
