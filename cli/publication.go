@@ -97,7 +97,11 @@ func (env *Env) publicationAdd(ctx context.Context, c *cli.Command, api *client.
 	if c.Bool("json") {
 		return printJSON(env.Out, []client.Publication{p})
 	}
-	fmt.Fprintf(env.Out, "Published, with %s. Have %s import this link, and tell nobody else:\n%s\n", count(p.Items, "booking", "bookings"), clean(p.Platform.Name), p.Url)
+	ask := "Have %s import this link"
+	if person {
+		ask = "Give %s this link"
+	}
+	fmt.Fprintf(env.Out, "Published, with %s. "+ask+", and tell nobody else:\n%s\n", count(p.Items, "booking", "bookings"), clean(p.Platform.Name), p.Url)
 	return nil
 }
 

@@ -213,6 +213,13 @@ func TestContent(t *testing.T) {
 		assert.Equal(t, c.code, code, "%v: %s", c.options, errs)
 		assert.Contains(t, errs, c.says, c.options)
 	}
+	w.run("", "publication", "add", "Kayaks, for Jo", "--calendar", "Kayaks", "--person", "Jo", "--title", "Out")
+	_, text = fetch(t, w.linkOf("Kayaks, for Jo"))
+	assert.Len(t, readTwice(t, text), 1)
+	w.run("", "calendar", "edit", "Kayaks", "--capacity", "1")
+	_, text = fetch(t, w.linkOf("Kayaks, for Jo"))
+	assert.Len(t, readTwice(t, text), 3, "where nobody said which, each booking is shown where there is one unit only")
+
 	_, errs, code := w.try("", "publication", "add", "Again", "--calendar", "Kayaks", "--platform", "Ida")
 	assert.Equal(t, 1, code)
 	assert.Contains(t, errs, "Ida is a person who gets calendars, and no platform")

@@ -215,6 +215,9 @@ func (c PublicationContent) apply(tx *store.Tx, e *editing, row *store.Publicati
 	if !reflect.DeepEqual(r, was) {
 		row.RenderedName = "" // every item is written anew
 	}
+	if c.Occupancy == nil {
+		r.Occupancy = row.Options.Occupancy // where nobody said it, it goes by what the calendar's capacity is then
+	}
 	row.SetRules(r)
 	return nil
 }

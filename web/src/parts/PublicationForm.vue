@@ -49,7 +49,7 @@ const busy = computed(() => edit.isPending.value || add.isPending.value)
 
 async function save() {
   const said: Schemas['PublicationContentEdit'] = { ...content.value, categories: categoriesOf(categories.value) }
-  if (of.value?.capacity === 1) said.occupancy = 'each'
+  if (of.value?.capacity === 1) said.occupancy = undefined
   const { user, password, expires } = access.value
   const p = props.publication
   await problems.attempt(async () => {
