@@ -63,7 +63,7 @@ func Run(ctx context.Context, args []string, env Env) int {
 
 // written are the settings that a person writes by rules of their own: one that breaks these is wrong usage, whoever
 // finds it.
-var written = []string{"schedule", "every", "zone", "filter", "counting", "start", "end", "repeat", "expires", "before", "scope", "occurrence", "color", "class", "categories", "grain", "capacity", "units", "role", "tentative", "chanceLimit", "from", "to", "detail", "format", "feeds", "occupancy", "back", "ahead", "alarm", "cancelled", "refresh"}
+var written = []string{"schedule", "every", "zone", "filter", "counting", "start", "end", "repeat", "expires", "before", "scope", "occurrence", "color", "class", "categories", "grain", "capacity", "units", "role", "tentative", "chanceLimit", "from", "to", "detail", "format", "feeds", "calendars", "occupancy", "back", "ahead", "alarm", "cancelled", "refresh"}
 
 // writtenWrong reports whether the service has refused how settings are written, and nothing else.
 func writtenWrong(err error) bool {

@@ -13,6 +13,7 @@ import (
 
 // contentFlags say what a publication shows; those that are not given leave it as it is.
 var contentFlags = []cli.Flag{
+	&cli.StringSliceFlag{Name: "also", Usage: "another calendar of the same grain that a person gets, too, again for more; \"\" for none"},
 	&cli.StringFlag{Name: "detail", Usage: "times: each under one title; titles: under its own, if anybody may see that"},
 	&cli.StringFlag{Name: "title", Usage: "of every event that is shown without one of its own"},
 	&cli.StringFlag{Name: "tentative", Usage: "how what is not firm goes out: tentative, firm or ignore"},
@@ -33,7 +34,7 @@ var contentFlags = []cli.Flag{
 	&cli.StringFlag{Name: "color", Usage: "name of a CSS colour that readers may show it in; \"\" for none"},
 }
 
-var contentFlagNames = []string{"detail", "title", "tentative", "feed", "holds", "category", "shown", "back", "ahead", "occupancy", "joined", "alarm", "cancelled", "refresh", "color", "user", "password-file", "until"}
+var contentFlagNames = []string{"also", "detail", "title", "tentative", "feed", "holds", "category", "shown", "back", "ahead", "occupancy", "joined", "alarm", "cancelled", "refresh", "color", "user", "password-file", "until"}
 
 // contentOf is what the flags say of what a publication shows.
 func contentOf(ctx context.Context, c *cli.Command, api *client.Client) (*client.PublicationContentEdit, error) {
@@ -50,6 +51,17 @@ func contentOf(ctx context.Context, c *cli.Command, api *client.Client) (*client
 			feeds = append(feeds, f.Id)
 		}
 		edit.Feeds = &feeds
+	}
+	if c.IsSet("also") {
+		calendars := []int64{}
+		for _, ref := range filled(c.StringSlice("also")) {
+			k, err := calendarNamed(ctx, api, ref)
+			if err != nil {
+				return nil, err
+			}
+			calendars = append(calendars, k.Id)
+		}
+		edit.Calendars = &calendars
 	}
 	if c.IsSet("category") {
 		categories := filled(c.StringSlice("category"))
@@ -77,6 +89,9 @@ func contentWords(c client.PublicationContent) string {
 	}
 	if c.Joined {
 		words = append(words, "joined")
+	}
+	if n := len(c.Calendars); n > 0 {
+		words = append(words, "with "+count(n, "other calendar", "other calendars"))
 	}
 	if n := len(c.Feeds); n > 0 {
 		words = append(words, "from "+count(n, "feed", "feeds")+" only")

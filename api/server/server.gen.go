@@ -2067,6 +2067,9 @@ type PublicationContent struct {
 	// Back Days before this week from which on it shows bookings
 	Back int `json:"back"`
 
+	// Calendars Others that it shows, too: each title says of which one it is
+	Calendars []int64 `json:"calendars"`
+
 	// Cancelled Hours for which what is gone is shown as called off
 	Cancelled int `json:"cancelled"`
 
@@ -2104,10 +2107,13 @@ type PublicationContent struct {
 
 // PublicationContentEdit defines model for PublicationContentEdit.
 type PublicationContentEdit struct {
-	Ahead     *int    `json:"ahead,omitempty"`
-	Alarm     *string `json:"alarm,omitempty"`
-	Back      *int    `json:"back,omitempty"`
-	Cancelled *int    `json:"cancelled,omitempty"`
+	Ahead *int    `json:"ahead,omitempty"`
+	Alarm *string `json:"alarm,omitempty"`
+	Back  *int    `json:"back,omitempty"`
+
+	// Calendars Others of the same grain that a person gets, too
+	Calendars *[]int64 `json:"calendars,omitempty"`
+	Cancelled *int     `json:"cancelled,omitempty"`
 
 	// Categories Only what has one of these; empty: all
 	Categories *[]string `json:"categories,omitempty"`

@@ -18,6 +18,7 @@ import (
 	"wharf/core/carried"
 	"wharf/core/conflict"
 	"wharf/core/echo"
+	"wharf/core/publish"
 	"wharf/core/reading"
 	"wharf/core/recur"
 	"wharf/core/rules"
@@ -34,8 +35,9 @@ type Facts struct {
 	// Originals are the bookings that are or were on the calendar, by the UID under which
 	// they are published: those whose UID some entry of the calendar's feeds carries.
 	Originals map[string]span.Span
-	Feeds     []Feed     // those that count on the calendar
-	Echoes    echo.Rules // Capacity and Day follow from Calendar
+	Feeds     []Feed        // those that count on the calendar
+	Parts     []Publication // those of other calendars that show this one, too
+	Echoes    echo.Rules    // Capacity and Day follow from Calendar
 }
 
 // Feed is a feed that counts on the calendar.
@@ -91,8 +93,13 @@ type Publication struct {
 	History  []carried.Row
 	Versions []carried.Version
 	Pickups  []carried.Pickup
-	Renamed  bool // its newest version has another name
-	Revoked  bool // nothing is rendered any more; what it carried is still known
+	// Of is what the calendar is called in it, where it shows others, too; "": it shows this one alone. Others is what it shows
+	// of those, as Result.Parts of theirs.
+	Of         string
+	CalendarID int64
+	Others     []publish.Item
+	Renamed    bool // its newest version has another name
+	Revoked    bool // nothing is rendered any more; what it carried is still known
 }
 
 // State is where a conflict stands.
@@ -175,7 +182,8 @@ type Result struct {
 	Verdicts   []Verdict
 	Conflicts  []Conflict
 	Renditions []Rendition
-	Habits     []Habit // what is known of the platforms of the feeds that have bookings
+	Parts      [][]publish.Item // what Facts.Parts show of the calendar
+	Habits     []Habit          // what is known of the platforms of the feeds that have bookings
 	// Pending: time alone may change a verdict, as of a reflection whose original is gone. Next is when it surely does,
 	// since a booking expires, or what is shown as called off is to be shown no more; zero: never.
 	Pending bool
@@ -198,6 +206,7 @@ func Judge(ctx context.Context, f Facts) (Result, error) {
 		func() { r.Verdicts, r.Habits = verdictsOn(f) },
 		func() { r.Pending, r.Next = slices.ContainsFunc(r.Verdicts, Verdict.pending), f.nextExpiry() },
 		func() { r.Conflicts = conflictsIn(f, r.Verdicts) },
+		func() { r.Parts = partsOf(f, r.Verdicts) },
 		func() { r.Renditions, r.Next = renditionsOf(ctx, f, r.Verdicts, r.Next) },
 	} {
 		if step(); ctx.Err() != nil {

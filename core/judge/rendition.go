@@ -1,8 +1,10 @@
 package judge
 
 import (
+	"cmp"
 	"context"
 	"slices"
+	"strings"
 	"time"
 
 	"wharf/core/carried"
@@ -30,12 +32,35 @@ func renditionsOf(ctx context.Context, f Facts, verdicts []Verdict, next time.Ti
 	return all, next
 }
 
+// itemsOf is what a publication shows of the calendar.
+func itemsOf(f Facts, p Publication, k *keeper) []publish.Item {
+	items := publish.Items(p.Rules, f.Calendar.Capacity, p.Window, k.offers(p))
+	if p.Of != "" {
+		items = publish.Of(p.Of, p.CalendarID, items)
+	}
+	return items
+}
+
+// partsOf is what the publications of other calendars show of this one, in order.
+func partsOf(f Facts, verdicts []Verdict) (all [][]publish.Item) {
+	if len(f.Parts) == 0 {
+		return nil
+	}
+	k := newKeeper(f, verdicts)
+	for _, p := range f.Parts {
+		items := itemsOf(f, p, k)
+		slices.SortFunc(items, func(a, b publish.Item) int { return cmp.Or(a.Span.Compare(b.Span), strings.Compare(a.UID, b.UID)) })
+		all = append(all, items)
+	}
+	return all
+}
+
 // renditionOf is the next state of a publication; until is when it is to be rendered though nothing has changed, zero for never.
 func renditionOf(f Facts, p Publication, k *keeper) (r Rendition, until time.Time) {
 	r = Rendition{ID: p.ID, Version: p.Version}
 	var want []carried.Item
 	shown := map[carried.Name]publish.Shown{}
-	for _, item := range publish.Items(p.Rules, f.Calendar.Capacity, p.Window, k.offers(p)) {
+	for _, item := range append(itemsOf(f, p, k), p.Others...) {
 		want = append(want, item.Item)
 		shown[item.Name] = item.Shown
 	}

@@ -78,6 +78,18 @@ func Items(r rules.Publication, capacity int, window span.Span, offers []Offer) 
 	return slices.DeleteFunc(items, func(i Item) bool { return !i.Span.Overlaps(window) })
 }
 
+// Of are items of one of several calendars that a publication shows: each title says which, and what is on two calendars is two.
+func Of(calendar string, id int64, items []Item) []Item {
+	for i, item := range items {
+		sum := sha256.Sum256([]byte(fmt.Sprint(item.UID, "\x00", id)))
+		items[i].UID = hex.EncodeToString(sum[:16]) + "@wharf"
+		items[i].Title = calendar + ": " + item.Title
+		sum = sha256.Sum256([]byte(item.Content + "\x00" + items[i].Title))
+		items[i].Content = hex.EncodeToString(sum[:16])
+	}
+	return items
+}
+
 // each makes an item of every stretch of the offers.
 func each(r rules.Publication, offers []Offer) (items []Item) {
 	for _, o := range offers {

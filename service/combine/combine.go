@@ -16,6 +16,7 @@ import (
 	"errors"
 	"log/slog"
 	"maps"
+	"reflect"
 	"slices"
 	"strings"
 	"time"
@@ -208,6 +209,11 @@ func (c *Combiner) judge(ctx context.Context, tx *store.Tx, calendar store.Calen
 	if others, err = c.saveVerdicts(tx, calendar, known.bookings, result.Verdicts); err != nil {
 		return nil, nil, nil, err
 	}
+	more, err := saveParts(tx, calendar.ID, known.parts, result.Parts)
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	others = append(others, more...)
 	if err := c.saveHabits(tx, calendar, known.habits, facts.Feeds, known.platforms, result.Habits); err != nil {
 		return nil, nil, nil, err
 	}
@@ -275,6 +281,7 @@ type known struct {
 	conflicts []store.ConflictWith
 	habits    []store.Habit
 	platforms map[int64]int64 // of feeds
+	parts     []store.PartOn
 }
 
 // facts collects what the judgement rests on.
@@ -306,6 +313,9 @@ func (c *Combiner) facts(tx *store.Tx, calendar store.Calendar) (f judge.Facts, 
 		return f, rows, err
 	}
 	if err := alarmsOn(tx, calendar.ID, &f); err != nil {
+		return f, rows, err
+	}
+	if rows.parts, err = partsOn(tx, calendar, &f); err != nil {
 		return f, rows, err
 	}
 	rows.conflicts, err = tx.ConflictsOf(calendar.ID)
@@ -410,6 +420,53 @@ func publishedOf(tx *store.Tx, calendar int64, f *judge.Facts) error {
 			Renamed: p.Name != p.RenderedName, Revoked: p.RemovedAt != nil})
 	}
 	return nil
+}
+
+// partsOn adds what the publications of the calendar show of others, and those of others that show it.
+func partsOn(tx *store.Tx, calendar store.Calendar, f *judge.Facts) ([]store.PartOn, error) {
+	for i := range f.Publications {
+		f.Publications[i].CalendarID = calendar.ID
+	}
+	others, err := tx.PartsFor(calendar.ID)
+	if err != nil {
+		return nil, err
+	}
+	for _, o := range others {
+		i := slices.IndexFunc(f.Publications, func(p judge.Publication) bool { return p.ID == o.PublicationID })
+		if i >= 0 {
+			f.Publications[i].Of, f.Publications[i].Others = calendar.Name, append(f.Publications[i].Others, o.Items...)
+		}
+	}
+	parts, err := tx.PartsOn(calendar.ID)
+	if err != nil {
+		return nil, err
+	}
+	for _, p := range parts {
+		r, err := rules.NewPublication(p.Rules(), calendar.Capacity)
+		if err != nil {
+			return nil, err
+		}
+		step := p.WindowStep
+		if step == 0 {
+			step = publish.Step(f.Now, f.Calendar.Zone)
+		}
+		f.Parts = append(f.Parts, judge.Publication{ID: p.ID, Platform: p.PlatformID, Person: true, Rules: r, Window: publish.Window(r, step, f.Calendar.Grain, f.Calendar.Zone), Of: calendar.Name, CalendarID: calendar.ID})
+	}
+	return parts, nil
+}
+
+// saveParts keeps what publications of other calendars show of this one, and returns those of which that is new.
+func saveParts(tx *store.Tx, calendar int64, was []store.PartOn, are [][]publish.Item) (others []int64, err error) {
+	for i, p := range was {
+		if slices.EqualFunc(p.Items, are[i], func(a, b publish.Item) bool { return reflect.DeepEqual(a, b) }) {
+			continue
+		}
+		if err := tx.SavePart(p.Publication, calendar, are[i]); err != nil {
+			return nil, err
+		}
+		others = append(others, p.CalendarID)
+	}
+	return others, nil
 }
 
 // alarmsOn adds when somebody is to be reminded of the bookings, where a publication tells that.

@@ -38,6 +38,7 @@ type PublicationContent struct {
 	Detail, Title, Tentative, Occupancy, Alarm, Color *string
 	Holds, Shown, Joined                              *bool
 	Feeds                                             *[]int64
+	Calendars                                         *[]int64 // others that it shows, too
 	Categories                                        *[]string
 	Back, Ahead, Cancelled, Refresh                   *int
 }
@@ -70,6 +71,7 @@ func (d *Desk) AddPublication(ctx context.Context, p Publication) (int64, error)
 		return 0, err
 	}
 	link := secret.New()
+	var calendars []int64
 	row := store.Publication{CalendarID: p.Calendar, Name: strings.TrimSpace(p.Name), SecretHash: secret.Hash(link),
 		SecretCipher: d.Box.Seal(secretPlace, link), CreatedAt: d.Now()}
 	err := d.Store.Tx(ctx, func(tx *store.Tx) error {
@@ -86,13 +88,75 @@ func (d *Desk) AddPublication(ctx context.Context, p Publication) (int64, error)
 		if err := tx.CreatePublication(&row); err != nil {
 			return err
 		}
+		if calendars, err = p.Content.shareOut(tx, &editing{}, row, platform); err != nil {
+			return err
+		}
 		return errors.Join(tx.MarkDirty(row.CalendarID), tx.Changed(store.TopicPlatform, platform.ID))
 	})
 	if err != nil {
 		return 0, d.takenBy(ctx, err, row)
 	}
-	d.Combiner.Calendars(ctx, row.CalendarID)
+	d.Combiner.Calendars(ctx, calendars...)
 	return row.ID, nil
+}
+
+// shareOut lays down which other calendars a publication shows, and returns all of them, its own the last. The error may be
+// a *rules.FieldError.
+func (c PublicationContent) shareOut(tx *store.Tx, e *editing, row store.Publication, recipient store.Platform) ([]int64, error) {
+	parts, err := tx.PartsFor(row.CalendarID)
+	if err != nil {
+		return nil, err
+	}
+	was := []int64{}
+	for _, p := range parts {
+		if p.PublicationID == row.ID {
+			was = append(was, p.CalendarID)
+		}
+	}
+	now := was
+	if c.Calendars != nil {
+		if now, err = othersOf(tx, row, recipient, *c.Calendars); err != nil {
+			return nil, err
+		}
+		setList(e, "calendars", &was, now)
+		if err := tx.SetParts(row, now); err != nil {
+			return nil, err
+		}
+	} else if err := tx.MarkDirty(was...); err != nil {
+		return nil, err
+	}
+	return append(slices.Clone(now), row.CalendarID), nil
+}
+
+// othersOf checks that a publication can show other calendars, and puts them in order, each once.
+func othersOf(tx *store.Tx, row store.Publication, recipient store.Platform, ids []int64) ([]int64, error) {
+	wrong := func(text string, args ...any) error {
+		return &rules.FieldError{Field: "calendars", Err: fmt.Errorf(text, args...)}
+	}
+	if len(ids) > 0 && !recipient.Person {
+		return nil, wrong("a platform blocks what it is sent, and cannot tell calendars apart: give it a link for each, or several calendars to a person")
+	}
+	own, err := tx.LockCalendar(row.CalendarID)
+	if err != nil {
+		return nil, err
+	}
+	all := []int64{}
+	for _, id := range slices.Compact(slices.Sorted(slices.Values(ids))) {
+		if id == row.CalendarID {
+			continue
+		}
+		other, err := tx.Calendar(id)
+		switch {
+		case errors.Is(err, store.ErrNotFound):
+			return nil, wrong("there is no calendar %d", id)
+		case err != nil:
+			return nil, err
+		case other.Grain != own.Grain:
+			return nil, wrong("%s goes by the %s, and %s by the %s: give them in a link each", other.Name, other.Grain, own.Name, own.Grain)
+		}
+		all = append(all, id)
+	}
+	return all, nil
 }
 
 // takenBy says which of the two things that must differ does not.
@@ -136,10 +200,15 @@ func (d *Desk) EditPublication(ctx context.Context, by By, id int64, to Publicat
 	if err != nil {
 		return err
 	}
-	if err := d.Store.Tx(ctx, func(tx *store.Tx) error { return d.changePublication(tx, by, id, to) }); err != nil {
+	calendars := []int64{row.CalendarID}
+	err = d.Store.Tx(ctx, func(tx *store.Tx) (err error) {
+		calendars, err = d.changePublication(tx, by, id, to)
+		return err
+	})
+	if err != nil {
 		return d.explained(ctx, err)
 	}
-	d.Combiner.Calendars(ctx, row.CalendarID)
+	d.Combiner.Calendars(ctx, calendars...)
 	return nil
 }
 
@@ -150,15 +219,23 @@ func (d *Desk) TryEditPublication(ctx context.Context, by By, id int64, to Publi
 	if err != nil {
 		return nil, err
 	}
-	effects, err := d.Combiner.Try(ctx, []int64{row.CalendarID}, func(tx *store.Tx) error { return d.changePublication(tx, by, id, to) })
+	effects, err := d.Combiner.Try(ctx, []int64{row.CalendarID}, func(tx *store.Tx) error {
+		_, err := d.changePublication(tx, by, id, to)
+		return err
+	})
 	return effects, d.explained(ctx, err)
 }
 
-func (d *Desk) changePublication(tx *store.Tx, by By, id int64, to PublicationEdit) error {
+// changePublication changes a publication, and returns the calendars that it shows.
+func (d *Desk) changePublication(tx *store.Tx, by By, id int64, to PublicationEdit) ([]int64, error) {
 	e := d.editing(by, store.TopicPublication, id, 0)
 	row, err := tx.LockPublication(id)
 	if err != nil {
-		return err
+		return nil, err
+	}
+	recipient, err := tx.LockPlatform(row.PlatformID)
+	if err != nil {
+		return nil, err
 	}
 	e.begin(row.Revision)
 	set(e, "name", &row.Name, trimmed(to.Name))
@@ -167,9 +244,13 @@ func (d *Desk) changePublication(tx *store.Tx, by By, id int64, to PublicationEd
 		set(e, "reader", &row.Reader, &kind)
 	}
 	if err := errors.Join(to.Content.apply(tx, e, &row), d.applyAccess(tx, e, &row, to.Access)); err != nil {
-		return err
+		return nil, err
 	}
-	return errors.Join(e.save(tx, &row.Revision), tx.SavePublication(row), tx.MarkDirty(row.CalendarID), tx.Changed(store.TopicPublication, id))
+	calendars, err := to.Content.shareOut(tx, e, row, recipient)
+	if err != nil {
+		return nil, err
+	}
+	return calendars, errors.Join(e.save(tx, &row.Revision), tx.SavePublication(row), tx.MarkDirty(row.CalendarID), tx.Changed(store.TopicPublication, id))
 }
 
 // apply changes what a publication shows. The error may be a *rules.FieldError.

@@ -81,12 +81,12 @@ func contentEdit(b *gen.PublicationContentEdit) desk.PublicationContent {
 	if b == nil {
 		return desk.PublicationContent{}
 	}
-	return desk.PublicationContent{Detail: (*string)(b.Detail), Title: b.Title, Tentative: (*string)(b.Tentative), Feeds: b.Feeds, Holds: b.Holds, Categories: b.Categories,
+	return desk.PublicationContent{Detail: (*string)(b.Detail), Title: b.Title, Tentative: (*string)(b.Tentative), Feeds: b.Feeds, Calendars: b.Calendars, Holds: b.Holds, Categories: b.Categories,
 		Shown: b.Shown, Back: b.Back, Ahead: b.Ahead, Occupancy: (*string)(b.Occupancy), Joined: b.Joined, Alarm: b.Alarm, Cancelled: b.Cancelled, Refresh: b.Refresh, Color: b.Color}
 }
 
-func contentJSON(r rules.Publication) gen.PublicationContent {
-	return gen.PublicationContent{Detail: gen.Detail(r.Detail), Title: r.Title, Tentative: gen.TentativeRule(r.Tentative), Feeds: listed(r.Feeds), Holds: !r.NoHolds, Categories: listed(r.Categories),
+func contentJSON(r rules.Publication, calendars []int64) gen.PublicationContent {
+	return gen.PublicationContent{Calendars: listed(calendars), Detail: gen.Detail(r.Detail), Title: r.Title, Tentative: gen.TentativeRule(r.Tentative), Feeds: listed(r.Feeds), Holds: !r.NoHolds, Categories: listed(r.Categories),
 		Shown: r.Shown, Back: r.Back, Ahead: r.Ahead, Occupancy: gen.Occupancy(r.Occupancy), Joined: r.Joined, Alarm: r.Alarm, Cancelled: r.Cancelled, Refresh: r.Refresh, Color: r.Color}
 }
 
@@ -178,6 +178,10 @@ func (s *server) publicationsJSON(ctx context.Context, rows []store.Publication)
 	if err != nil {
 		return nil, err
 	}
+	parts, err := s.Store.Parts(ctx)
+	if err != nil {
+		return nil, err
+	}
 	out := make([]gen.Publication, len(rows))
 	for i, p := range rows {
 		link, err := s.Desk.LinkOf(p)
@@ -200,7 +204,7 @@ func (s *server) publicationsJSON(ctx context.Context, rows []store.Publication)
 		out[i] = gen.Publication{PickupState: gen.PickupState(exposure.StateOf(last, n.Gaps, s.OverdueAfter, s.Now())),
 			UsualGap: optional(int64(n.Gaps.Usual() / time.Second)), LongGap: optional(int64(n.Gaps.Long() / time.Second)),
 			Id: p.ID, Name: p.Name, Revision: p.Revision, Calendar: p.CalendarID, Platform: platforms[p.PlatformID],
-			Content: contentJSON(content), Url: s.PublicURL.JoinPath("p", link+".ics").String(), Page: optional(page), User: optional(p.LoginUser), Expires: p.ExpiresAt, Version: p.Version, VersionAt: n.VersionAt, Items: n.Items,
+			Content: contentJSON(content, parts[p.ID]), Url: s.PublicURL.JoinPath("p", link+".ics").String(), Page: optional(page), User: optional(p.LoginUser), Expires: p.ExpiresAt, Version: p.Version, VersionAt: n.VersionAt, Items: n.Items,
 			Pickups: n.Pickups, LastPickup: n.LastPickup, LastPickupVersion: n.LastVersion, Reader: optional(p.Reader)}
 	}
 	return out, nil

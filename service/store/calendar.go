@@ -46,6 +46,9 @@ func (tx *Tx) RemoveCalendar(id int64, now time.Time) (publications []int64, err
 	if err := tx.db.Model(&Publication{}).Where("calendar_id = ? AND removed_at IS NULL", id).Updates(gone).Error; err != nil {
 		return nil, err
 	}
+	if err := tx.removeParts(id); err != nil {
+		return nil, err
+	}
 	for _, of := range []any{&Link{}, &Dirty{}, &Conflict{}} {
 		if err := tx.db.Where("calendar_id = ?", id).Delete(of).Error; err != nil {
 			return nil, err

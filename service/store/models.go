@@ -8,6 +8,7 @@ import (
 	"wharf/core/exposure"
 	"wharf/core/hold"
 	"wharf/core/judge"
+	"wharf/core/publish"
 	"wharf/core/reading"
 	"wharf/core/rules"
 	"wharf/core/span"
@@ -458,6 +459,13 @@ func (p Publication) Rules() rules.Publication {
 // SetRules lays down what a publication shows.
 func (p *Publication) SetRules(r rules.Publication) {
 	p.Detail, p.Title, p.Tentative, p.Options = string(r.Detail), r.Title, string(r.Tentative), r
+}
+
+// PublicationPart is another calendar that a publication shows, and what it shows of it.
+type PublicationPart struct {
+	PublicationID int64          `gorm:"primaryKey;autoIncrement:false"`
+	CalendarID    int64          `gorm:"primaryKey;autoIncrement:false"`
+	Items         []publish.Item `gorm:"serializer:json"`
 }
 
 // PickupDay is how often a publication was picked up on a day of UTC.

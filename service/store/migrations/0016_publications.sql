@@ -19,3 +19,13 @@ CREATE TABLE IF NOT EXISTS pickup_days (
   PRIMARY KEY (publication_id, day),
   CONSTRAINT pickup_days_publication FOREIGN KEY (publication_id) REFERENCES publications (id) ON DELETE CASCADE
 );
+-- Other calendars that a publication shows, and what it shows of each, as JSON.
+CREATE TABLE IF NOT EXISTS publication_parts (
+  publication_id BIGINT NOT NULL,
+  calendar_id BIGINT NOT NULL,
+  items LONGTEXT NOT NULL,
+  PRIMARY KEY (publication_id, calendar_id),
+  KEY publication_parts_calendar (calendar_id),
+  CONSTRAINT publication_parts_publication FOREIGN KEY (publication_id) REFERENCES publications (id) ON DELETE CASCADE,
+  CONSTRAINT publication_parts_calendar FOREIGN KEY (calendar_id) REFERENCES calendars (id) ON DELETE CASCADE
+);

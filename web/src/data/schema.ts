@@ -2377,6 +2377,8 @@ export interface components {
         Occupancy: "each" | "full";
         /** @description What a publication shows, and how */
         PublicationContent: {
+            /** @description Others that it shows, too: each title says of which one it is */
+            calendars: number[];
             detail: components["schemas"]["Detail"];
             /** @description Of every event that is shown without a title of its own */
             title: string;
@@ -2406,6 +2408,8 @@ export interface components {
             color: string;
         };
         PublicationContentEdit: {
+            /** @description Others of the same grain that a person gets, too */
+            calendars?: number[];
             detail?: components["schemas"]["Detail"];
             title?: string;
             tentative?: components["schemas"]["TentativeRule"];

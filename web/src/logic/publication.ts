@@ -10,6 +10,7 @@ export interface Recipient {
 }
 
 export const emptyContent = (): Content => ({
+  calendars: [],
   detail: 'times',
   title: 'Spoken for',
   tentative: 'tentative',
@@ -33,6 +34,7 @@ export const contentOf = (p: Publication): Content => JSON.parse(JSON.stringify(
 export function contentWords(c: Content, capacity: number): string {
   const words = [c.detail === 'titles' ? 'times and titles' : 'times only']
   if (capacity > 1) words.push(c.occupancy === 'full' ? `where none of ${capacity} is left` : 'every booking')
+  if (c.calendars.length > 0) words.push(`with ${count(c.calendars.length, 'other calendar', 'other calendars')}`)
   if (c.joined) words.push('joined')
   if (c.tentative !== 'tentative') words.push(`what is tentative ${c.tentative === 'firm' ? 'as firm' : 'not at all'}`)
   if (c.feeds.length > 0) words.push(`from ${count(c.feeds.length, 'feed', 'feeds')} only`)

@@ -45,11 +45,19 @@ const linked = computed(() =>
     label: feeds.data.value?.find((f) => f.id === l.feed)?.name ?? '',
   })),
 )
+/** Others that a person can get in the same link: what goes by the same unit. */
+const person = computed(() => props.publication?.platform.person ?? recipient.value.kind === 'person')
+const others = computed(() =>
+  (calendars.data.value ?? [])
+    .filter((c) => c.id !== calendar.value && c.grain === of.value?.grain)
+    .map((c) => ({ value: c.id, label: c.name })),
+)
 const busy = computed(() => edit.isPending.value || add.isPending.value)
 
 async function save() {
   const said: Schemas['PublicationContentEdit'] = { ...content.value, categories: categoriesOf(categories.value) }
   if (of.value?.capacity === 1) said.occupancy = undefined
+  if (!person.value) said.calendars = undefined
   const { user, password, expires } = access.value
   const p = props.publication
   await problems.attempt(async () => {
@@ -137,6 +145,19 @@ async function save() {
 
       <details>
         <summary>Which bookings go out</summary>
+        <el-form-item
+          v-if="person"
+          label="Of these calendars, too (each title says of which)"
+          :error="problems.of('calendars')"
+        >
+          <el-select-v2
+            v-model="content.calendars"
+            :options="others"
+            multiple
+            filterable
+            aria-label="Other calendars"
+          />
+        </el-form-item>
         <el-form-item label="From these feeds (all, where none is chosen)" :error="problems.of('feeds')">
           <el-select-v2 v-model="content.feeds" :options="linked" multiple filterable aria-label="Feeds" />
         </el-form-item>
