@@ -161,8 +161,8 @@ func TestDemo(t *testing.T) {
 		example = strings.ReplaceAll(example, "8471", strconv.Itoa(d.port+1))
 		example = strings.ReplaceAll(example, "--name harbour", "--name harbour --password-stdin")
 		out, code := d.wharf(example)
-		if strings.Contains(example, "file conflicts") {
-			assert.Equal(t, 1, code, "%s\n%s", example, out) // the sample files clash
+		if strings.Contains(example, "file conflicts") || strings.HasSuffix(example, "publication trips") {
+			assert.Equal(t, 1, code, "%s\n%s", example, out) // the sample files clash; the harbour office never came for what it was given
 			continue
 		}
 		assert.Equal(t, 0, code, "%s\n%s", example, out)

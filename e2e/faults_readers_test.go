@@ -83,7 +83,7 @@ func TestFaultsOfReaders(t *testing.T) {
 	w.run("", "calendar", "add", "Hall", "--zone", "UTC", "--grain", "day", "--capacity", "3")
 	w.run("", "feed", "add", full.URL, "--platform", "Desk", "--name", "Desk", "--calendar", "Hall")
 	published := func(name string) string {
-		return lines[client.Publication](t, w.run("", "publication", "add", name, "--calendar", "Hall", "--platform", "P "+name, "--json"))[0].Url
+		return lines[client.Publication](t, w.run("", "publication", "add", name, "--calendar", "Hall", "--platform", "P "+name, "--occupancy", "each", "--json"))[0].Url
 	}
 	pickups := func(name string) int64 {
 		return lines[client.Publication](t, w.run("", "publication", "show", name, "--json"))[0].Pickups
