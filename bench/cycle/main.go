@@ -137,12 +137,12 @@ func serve(p *platform) (port int, stop func(), err error) {
 func subscribe(ctx context.Context, r *rig.Rig, port int) error {
 	var calendars []int64
 	for i := range (*changed + perCalendar - 1) / perCalendar {
-		name, capacity := fmt.Sprint("Calendar ", i), perCalendar
+		name, capacity, each := fmt.Sprint("Calendar ", i), perCalendar, client.EachBooking
 		c, err := client.Decode[client.Calendar](r.API.CreateCalendar(ctx, client.CalendarRequest{Name: name, Zone: "America/Halifax", Grain: client.Day, Capacity: &capacity}))
 		if err != nil {
 			return err
 		}
-		if _, err := client.Decode[client.Publication](r.API.CreatePublication(ctx, client.PublicationRequest{Name: name, Calendar: c.Id, Platform: "Office"})); err != nil {
+		if _, err := client.Decode[client.Publication](r.API.CreatePublication(ctx, client.PublicationRequest{Name: name, Calendar: c.Id, Platform: "Office", Content: &client.PublicationContentEdit{Occupancy: &each}})); err != nil {
 			return err
 		}
 		calendars = append(calendars, c.Id)
