@@ -68,7 +68,7 @@ func ends(t *testing.T, conn net.Conn) string {
 func TestFaultsOfReaders(t *testing.T) {
 	anyDay(t)
 	t.Parallel()
-	w := newWorld(t, nil, "WHARF_ANSWER_TIMEOUT=6s", "WHARF_MAX_READERS=10", "WHARF_MAX_UNKNOWN=12")
+	w := newWorld(t, nil, "WHARF_ANSWER_TIMEOUT=6s", "WHARF_MAX_READERS=25", "WHARF_MAX_UNKNOWN=12")
 	full := httptest.NewServer(http.HandlerFunc(func(rw http.ResponseWriter, _ *http.Request) {
 		for i := range 1500 {
 			text := hostile.Event(fmt.Sprint("b", i), "DTSTART;VALUE=DATE:"+now().UTC().AddDate(0, 0, 20+i%600).Format("20060102"), "SUMMARY:Guest")
