@@ -73,7 +73,7 @@ func (p *publications) serveOpen(w http.ResponseWriter, r *http.Request, link st
 		p.refuse(w, http.StatusNotFound, "What is free then is not known: "+first.Format("January 2006")+" to "+last.Format("January 2006")+" is shown.")
 		return
 	}
-	m := openMonth{Style: template.CSS(openPageCSS), Calendar: page.Publication.Name, Name: month.Format("January 2006"), Zone: page.Calendar.Zone, Nights: grain == span.Night, AsOf: now.Format("2 January 2006, 15:04")} //nolint:gosec // our own style
+	m := openMonth{Style: template.CSS(openPageCSS), Calendar: page.Publication.Name, Name: month.Format("January 2006"), Zone: page.Calendar.Zone, Nights: grain == span.Night, AsOf: now.Format("2 January 2006, 15:04")}
 	if before := month.AddDate(0, -1, 0); !before.Before(first) {
 		m.Previous, m.PreviousName = before.Format("2006-01"), before.Format("January")
 	}
