@@ -54,6 +54,12 @@ type sale struct {
 
 func (s *sale) stands() bool { return s.cancelled.IsZero() }
 
+// holds reports whether a sale takes its nights: also one that was called off after it had begun, since what a
+// feed drops then is kept to its end.
+func (s *sale) holds() bool {
+	return s.stands() || int64(span.DateOf(s.cancelled)) >= s.span.Start
+}
+
 // block is what a platform imported; of says which sales it goes back to.
 type block struct {
 	uid   string

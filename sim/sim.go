@@ -110,7 +110,7 @@ func Run(s Setting, seed int64) Tally {
 	w.play()
 	for _, p := range w.platforms {
 		for _, b := range p.blocks() {
-			if !slices.ContainsFunc(b.of, (*sale).stands) && b.span.End > w.today() {
+			if !slices.ContainsFunc(b.of, (*sale).holds) && b.span.End > w.today() {
 				w.count(func(c *Counts) { c.Ghosts++ }, p)
 				w.example("ghost", "a ghost of %v is left on %s", b.span, p)
 			}

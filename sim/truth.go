@@ -218,7 +218,8 @@ func (w *world) hidden(s *sale) bool {
 }
 
 // sameAsStanding reports whether the feed of a platform would be the same if a sale within a span that was
-// cancelled stood: a block of the same dates has taken its place, and hides that it is gone.
+// cancelled stood: a block of the same dates has taken its place, and hides that it is gone. Of what is past by now
+// nothing is on record: the sale may have been of the nights since.
 func (w *world) sameAsStanding(p *platform, within span.Span) bool {
 	if !p.JoinsOwn {
 		return false
@@ -228,10 +229,14 @@ func (w *world) sameAsStanding(p *platform, within span.Span) bool {
 		if s.stands() || !s.span.Overlaps(within) {
 			continue
 		}
-		at := s.cancelled
+		was := *s
 		s.cancelled = time.Time{}
 		same := text(w.lines(p)) == is
-		s.cancelled = at
+		if !same && within.Start <= w.today() {
+			s.span.Start = max(s.span.Start, within.Start)
+			same = text(w.lines(p)) == is
+		}
+		*s = was
 		if same {
 			return true
 		}

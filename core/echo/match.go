@@ -245,9 +245,10 @@ func (m *matcher) equal() {
 }
 
 // live reports whether an item is published still, if only without the past that its own feed cut
-// off.
+// off, however long ago.
 func (m *matcher) live(it *item) bool {
-	return it.live || differs(it.now, it.Span, m.rules.Day, m.feed.Today) == Trimmed
+	cut := it.now.End == it.Span.End && it.now.Start > it.Span.Start && it.now.Start <= m.feed.Today+m.rules.Day
+	return it.live || cut
 }
 
 // mostCompared bounds how many pairs of alike entries and items are tried in all orders; where
