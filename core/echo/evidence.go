@@ -80,7 +80,7 @@ const (
 	// PartSent: it holds whole items that were sent, and more.
 	PartSent Reason = "part_sent"
 
-	// OverlapsSent: it overlaps something that the platform held, and is not written as sales are.
+	// OverlapsSent: it overlaps or touches something that the platform held, and is not written as sales are.
 	OverlapsSent Reason = "overlaps_sent"
 
 	// GoesRound: it overlaps what was sent of the platform Mirrors, which overlaps what that was sent,

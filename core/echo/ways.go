@@ -281,18 +281,24 @@ func (m *matcher) overlapping() {
 		return
 	}
 	odd := map[string]bool{} // forms of entries that nobody can tell
-	var more []int           // equal to what was sent, and one more than that
+	var more []int           // equal to what was sent, and one more than that, or the day beside it
+	beside := func(e Entry, it *item) bool {
+		s := span.Span{Start: it.Span.Start - m.rules.Day, End: it.Span.End + m.rules.Day}
+		return m.live(it) && m.mayShow(e, it) && s.Contains(e.Span)
+	}
 	for _, i := range m.open() {
 		e := m.feed.Entries[i]
 		if !m.unlikeSales(e) {
 			continue
 		}
-		for it := range m.around(e.Span, 0, mostAlike) {
-			if !m.live(it) || !it.Span.Overlaps(e.Span) || !m.mayShow(e, it) {
+		for it := range m.around(e.Span, m.rules.Day, mostAlike) {
+			if it.Span == e.Span || !it.Span.Overlaps(e.Span) {
+				if beside(e, it) {
+					more = append(more, i)
+				}
 				continue
 			}
-			if it.Span == e.Span {
-				more = append(more, i)
+			if !m.live(it) || !m.mayShow(e, it) {
 				continue
 			}
 			m.cannotTell(i, it)
@@ -302,8 +308,8 @@ func (m *matcher) overlapping() {
 	}
 	for _, i := range more { // where the platform makes pieces of what it was sent, one of these may be such a piece
 		e := m.feed.Entries[i]
-		for it := range m.around(e.Span, 0, mostAlike) {
-			if odd[plainForm(e.Form)] && it.Span == e.Span && m.verdicts[i].Kind == Booking {
+		for it := range m.around(e.Span, m.rules.Day, mostAlike) {
+			if odd[plainForm(e.Form)] && m.verdicts[i].Kind == Booking && beside(e, it) {
 				m.cannotTell(i, it)
 			}
 		}

@@ -112,7 +112,7 @@ var reasons = map[echo.Reason]string{
 	echo.Held:         "It had that, and shows the same dates.",
 	echo.Counted:      "Its feed shows all that it gets, and this is one of as many as it got.",
 	echo.PartSent:     "This holds those dates and more.",
-	echo.OverlapsSent: "This overlaps those dates.",
+	echo.OverlapsSent: "This overlaps or touches those dates.",
 }
 
 var ways = map[echo.Way]string{
