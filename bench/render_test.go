@@ -7,6 +7,7 @@ import (
 
 	"wharf/core/carried"
 	"wharf/core/publish"
+	"wharf/core/recur"
 	"wharf/core/rules"
 	"wharf/core/span"
 )
@@ -24,10 +25,10 @@ func BenchmarkRender(b *testing.B) {
 				now := time.Date(2026, 7, 1, 12, 0, 0, 0, time.UTC)
 				bytes := 0
 				for b.Loop() {
-					items := publish.Items(r, 2, span.Span{Start: 0, End: 1 << 40}, offers)
-					want, shown := make([]carried.Item, len(items)), map[carried.Name]publish.Shown{}
+					items := publish.Items(r, 2, span.Span{Start: 0, End: 1 << 40}, recur.Window{}, offers)
+					want, shown := make([]carried.Wanted, len(items)), map[carried.Name]publish.Shown{}
 					for i, item := range items {
-						want[i], shown[item.Name] = item.Item, item.Shown
+						want[i], shown[item.Name] = carried.Wanted{Item: item.Item, Least: item.Least}, item.Shown
 					}
 					change := carried.Advance(nil, want, 1, now)
 					bytes = len(publish.Render(publish.Document{Name: "Ketch", Rules: r, Grain: span.Day, Rows: carried.Apply(nil, change), Shown: shown}))

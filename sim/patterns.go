@@ -69,8 +69,12 @@ func Patterns() []Pattern {
 
 // drawOptions makes up what a platform is sent.
 func (w *world) drawOptions() rules.Publication {
-	return rules.Publication{Title: "Spoken for", Detail: []rules.Detail{rules.Times, rules.Titles}[w.rnd.Intn(2)], Joined: w.rnd.Intn(2) == 0,
+	r := rules.Publication{Title: "Spoken for", Detail: []rules.Detail{rules.Times, rules.Titles, rules.Everything}[w.rnd.Intn(3)], Joined: w.rnd.Intn(2) == 0,
 		Occupancy: []rules.Occupancy{rules.EachBooking, rules.WhereFull}[w.rnd.Intn(2)], Cancelled: 24 * w.rnd.Intn(2)}
+	if r.Detail == rules.Everything { // it is told of each booking
+		r.Joined, r.Occupancy = false, rules.EachBooking
+	}
+	return r
 }
 
 // drawn is the name of those whose habits are from the seed.

@@ -23,8 +23,9 @@ type wharfs struct {
 	feed     reading.Feed
 	gone     []reading.Entry
 	bookings []reading.Booking
-	text     string          // as it was read last
-	truth    map[int64]truth // by entry
+	text     string                    // as it was read last
+	truth    map[int64]truth           // by entry
+	sources  map[int64]*publish.Source // likewise
 	history  []carried.Row
 	pickups  []carried.Pickup
 	version  int64
@@ -72,7 +73,7 @@ func (w *world) pickup(p *platform) {
 	k.pickups = append(k.pickups, carried.Pickup{Version: k.version, Agent: p.Name, First: w.now, Last: w.now, Times: 1})
 	var blocks []block
 	for _, r := range carried.Apply(k.history, carried.Change{}) {
-		blocks = append(blocks, block{uid: r.UID, span: r.Span, of: w.goesBackTo(p, r)})
+		blocks = append(blocks, block{uid: r.SentUID(), span: r.Span, of: w.goesBackTo(p, r)})
 		w.sentBack(p, r)
 	}
 	w.takes(p, wharf, blocks)
@@ -135,12 +136,12 @@ func (w *world) read(p *platform) {
 		w.judgeIfPending()
 		return
 	}
-	w.record(p, &c, lines)
+	w.record(p, &c, doc, lines)
 	w.judge()
 }
 
 // record keeps what a reading led to.
-func (w *world) record(p *platform, c *reading.Changes, lines []line) {
+func (w *world) record(p *platform, c *reading.Changes, doc *recur.Document, lines []line) {
 	k := &p.wharf
 	k.gone = append(k.gone, c.Removed...)
 	returned := map[int64]bool{}
@@ -149,6 +150,7 @@ func (w *world) record(p *platform, c *reading.Changes, lines []line) {
 	}
 	k.gone = slices.DeleteFunc(k.gone, func(e reading.Entry) bool { return returned[e.ID] })
 	k.feed.Entries = nil
+	k.sources = map[int64]*publish.Source{}
 	for i := range c.Entries {
 		if c.Entries[i].ID == 0 {
 			w.ids++
@@ -156,6 +158,7 @@ func (w *world) record(p *platform, c *reading.Changes, lines []line) {
 		}
 		k.feed.Entries = append(k.feed.Entries, c.Entries[i])
 		k.truth[c.Entries[i].ID] = truth{lines[i], p}
+		k.sources[c.Entries[i].ID] = &publish.Source{Doc: doc, Entry: doc.Entries[i]}
 	}
 	at := map[int64]int{}
 	for i, b := range k.bookings {
@@ -209,13 +212,13 @@ func (w *world) facts() (judge.Facts, []known) {
 			k := known{truth: p.wharf.truth[b.Entry], minted: p.wharf.mint(b)}
 			w.minted[k.minted] = k.line.sales()
 			k.fact = judge.Booking{ID: b.ID, Feed: int64(p.id + 1), Platform: int64(p.id + 1), UID: b.UID, Key: b.Occurrence, Minted: k.minted,
-				Booking: b.Booking, Title: b.Title, Form: b.Form, Revision: b.Revision, Created: b.Created, Stand: b.Stand, Sighting: b.Sighting}
+				Booking: b.Booking, Title: b.Title, Form: b.Form, Revision: b.Revision, Created: b.Created, Stand: b.Stand, Sighting: b.Sighting, Source: p.wharf.sources[b.Entry]}
 			f.Bookings = append(f.Bookings, k.fact)
 			all = append(all, k)
 		}
 		if !slices.Contains(w.OneWay, p.id) {
 			f.Publications = append(f.Publications, judge.Publication{ID: int64(p.id + 1), Platform: int64(p.id + 1), Version: p.wharf.version, History: p.wharf.history, Pickups: p.wharf.pickups, Rules: p.wharf.rules,
-				Window: publish.Window(p.wharf.rules, publish.Step(w.now, time.UTC), calendar.Grain, time.UTC)})
+				Window: publish.Window(p.wharf.rules, publish.Step(w.now, time.UTC), calendar.Grain, time.UTC), Laid: publish.Laid(publish.Step(w.now, time.UTC), time.UTC)})
 		}
 	}
 	for _, k := range w.held() {

@@ -27,6 +27,18 @@ type Item struct {
 	Tentative bool
 	// Content is a digest of what else is shown of it; "" where nothing is.
 	Content string
+	// Sent is the UID that its recipient sees, where that is its source's; "" for that of its name. All instances of
+	// one series have the same, and the same Content.
+	Sent string
+}
+
+// SentUID is the UID that its recipient sees.
+func (i Item) SentUID() string { return cmp.Or(i.Sent, i.UID) }
+
+// Wanted is an item that a publication should carry.
+type Wanted struct {
+	Item
+	Least int // its SEQUENCE is at least this, as its source's is
 }
 
 // Name tells the items of a publication apart.
@@ -108,29 +120,35 @@ func (c Change) closed() map[int64]bool {
 // Advance compares what is carried with what should be. history is every row of the
 // publication, closed ones too; version is the number that a new version would have
 // and now its DTSTAMP, in whole seconds. That an item is gone is a revision of its own, also where
-// nothing is said of it: its recipient may have been told that it is called off.
-func Advance(history []Row, want []Item, version int64, now time.Time) Change {
-	open := map[Name]Row{}
+// nothing is said of it: its recipient may have been told that it is called off. An instance of a series
+// that comes into sight revises nothing: it has the SEQUENCE and DTSTAMP of those that were there.
+func Advance(history []Row, want []Wanted, version int64, now time.Time) Change {
+	open, series := map[Name]Row{}, map[Item]Row{}
 	sequence := map[Name]int{}
 	for _, r := range history {
+		next := r.Sequence + 2
 		if r.To == 0 {
 			open[r.Name] = r
-			sequence[r.Name] = max(sequence[r.Name], r.Sequence+1)
-		} else {
-			sequence[r.Name] = max(sequence[r.Name], r.Sequence+2)
+			series[seriesOf(r.Item)] = r
+			next = r.Sequence + 1
 		}
+		sequence[r.revised()] = max(sequence[r.revised()], next)
 	}
 	var c Change
 	for _, item := range want {
 		r, carried := open[item.Name]
 		delete(open, item.Name)
-		if carried && r.Item == item {
+		if carried && r.Item == item.Item {
 			continue
 		}
 		if carried {
 			c.Close = append(c.Close, r.ID)
 		}
-		c.Open = append(c.Open, Row{Item: item, Sequence: sequence[item.Name], Stamp: now.UTC().Truncate(time.Second), From: version})
+		row := Row{Item: item.Item, Sequence: max(sequence[item.revised()], item.Least), Stamp: now.UTC().Truncate(time.Second), From: version}
+		if same, shown := series[seriesOf(item.Item)]; shown && item.Sent != "" {
+			row.Sequence, row.Stamp = same.Sequence, same.Stamp
+		}
+		c.Open = append(c.Open, row)
 	}
 	for _, r := range open {
 		c.Close = append(c.Close, r.ID)
@@ -138,6 +156,17 @@ func Advance(history []Row, want []Item, version int64, now time.Time) Change {
 	slices.Sort(c.Close)
 	return c
 }
+
+// revised is by what an item has its SEQUENCE: a series has one.
+func (i Item) revised() Name {
+	if i.Sent != "" {
+		return Name{UID: i.Sent}
+	}
+	return i.Name
+}
+
+// seriesOf is what all instances of a series have in common.
+func seriesOf(i Item) Item { return Item{Sent: i.Sent, Content: i.Content} }
 
 // Through is the history after the change that makes a version: every row, closed ones too.
 func Through(history []Row, c Change, version int64) []Row {

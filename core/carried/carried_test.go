@@ -26,6 +26,13 @@ func instance(i carried.Item, recurrence string) carried.Item {
 	return i
 }
 
+func wanted(least int, items ...carried.Item) (all []carried.Wanted) {
+	for _, i := range items {
+		all = append(all, carried.Wanted{Item: i, Least: least})
+	}
+	return all
+}
+
 func TestAdvance(t *testing.T) {
 	then := now.Add(-time.Hour).Truncate(time.Second)
 	history := []carried.Row{
@@ -53,7 +60,7 @@ func TestAdvance(t *testing.T) {
 		{"new, before what there is", []carried.Item{item("a", 1, 3), item("c", 0, 1)},
 			carried.Change{Open: []carried.Row{{Item: item("c", 0, 1), Stamp: stamp, From: 4}}}, []string{"c", "a"}},
 	} {
-		change := carried.Advance(history, tc.want, 4, now)
+		change := carried.Advance(history, wanted(0, tc.want...), 4, now)
 		assert.Equal(t, tc.is, change, tc.name)
 		var uids []string
 		for _, r := range carried.Apply(history, change) {
@@ -61,6 +68,38 @@ func TestAdvance(t *testing.T) {
 		}
 		assert.Equal(t, tc.now, uids, tc.name)
 	}
+}
+
+// The instances of a series are revised together, and those that come into sight revise nothing.
+func TestAdvanceSeries(t *testing.T) {
+	class := func(name string, start int64, content string) carried.Item {
+		i := titled(item(name, start, start+1), content)
+		i.Sent = "class@hall.example"
+		return i
+	}
+	then, stamp := now.Add(-time.Hour).Truncate(time.Second), now.Truncate(time.Second)
+	history := []carried.Row{
+		{ID: 1, Item: class("gone", 1, "x"), Sequence: 4, Stamp: then, From: 1, To: 2},
+		{ID: 2, Item: class("a", 8, "x"), Sequence: 4, Stamp: then, From: 1},
+		{ID: 3, Item: class("b", 15, "x"), Sequence: 4, Stamp: then, From: 1},
+	}
+	for _, tc := range []struct {
+		name  string
+		least int
+		want  []carried.Item
+		close []int64
+		open  []carried.Row
+	}{
+		{"one more of it in sight", 4, []carried.Item{class("a", 8, "x"), class("b", 15, "x"), class("c", 22, "x")}, nil,
+			[]carried.Row{{Item: class("c", 22, "x"), Sequence: 4, Stamp: then, From: 3}}},
+		{"changed by us: all of it, above what is gone", 4, []carried.Item{class("a", 8, "y"), class("b", 15, "y")}, []int64{2, 3},
+			[]carried.Row{{Item: class("a", 8, "y"), Sequence: 6, Stamp: stamp, From: 3}, {Item: class("b", 15, "y"), Sequence: 6, Stamp: stamp, From: 3}}},
+		{"revised by its source", 9, []carried.Item{class("a", 8, "y"), class("c", 22, "y")}, []int64{2, 3},
+			[]carried.Row{{Item: class("a", 8, "y"), Sequence: 9, Stamp: stamp, From: 3}, {Item: class("c", 22, "y"), Sequence: 9, Stamp: stamp, From: 3}}},
+	} {
+		assert.Equal(t, carried.Change{Close: tc.close, Open: tc.open}, carried.Advance(history, wanted(tc.least, tc.want...), 3, now), tc.name)
+	}
+	assert.Equal(t, 7, carried.Advance(nil, wanted(7, class("a", 1, "x")), 1, now).Open[0].Sequence, "a new one begins with its source's")
 }
 
 func TestMint(t *testing.T) {

@@ -53,7 +53,7 @@ func (m *matcher) certain(from sources) {
 		for _, i := range entries {
 			e := m.feed.Entries[i]
 			_, sent := m.wayOf(e)
-			row := m.all.rows[sentAs{e.UID, sent}].all[0]
+			row := m.all.rows[sentAs{m.all.known(m.feed.Platform, e.UID), sent}].all[0]
 			m.settled[i] = true
 			m.verdicts[i] = Verdict{Kind: Echo, Evidence: Evidence{Kind: Sent, Way: w, Span: row.row.Span, Platform: row.platform, Version: row.row.From, Item: row.row.UID}}
 		}
@@ -83,12 +83,13 @@ func (m *matcher) left(i int, from sources) {
 // wayOf is how an entry with a UID of ours differs from what was sent with it, and what that
 // was; "" for in none of the ways.
 func (m *matcher) wayOf(e Entry) (Way, span.Span) {
-	for _, sent := range m.all.spans[e.UID] {
+	spans := m.all.spans[m.all.known(m.feed.Platform, e.UID)]
+	for _, sent := range spans {
 		if w := differs(e.Span, sent, m.rules.Day, m.feed.Today); w != "" {
 			return w, sent
 		}
 	}
-	for _, sent := range m.all.spans[e.UID] {
+	for _, sent := range spans {
 		if sent.Contains(e.Span) {
 			return Split, sent
 		}

@@ -242,33 +242,54 @@ func (s *everything) add(p Publication) {
 	own, _ := carried.OfRecipient(p.Pickups, p.Reader)
 	for i, h := range carried.Holdings(p.History, own) {
 		r := p.History[i]
-		at := sentAs{r.UID, r.Span}
-		rows := s.rows[at]
-		if rows == nil {
-			rows = &sentRows{}
-			s.rows[at] = rows
-			if spans := s.spans[r.UID]; len(spans) < mostAlike {
-				s.spans[r.UID] = append(spans, r.Span)
-			}
+		s.addAs(r.UID, p.Platform, r, h)
+		if r.Sent != "" {
+			s.addAs(sourcesTo(p.Platform, r.Sent), p.Platform, r, h)
 		}
-		rows.live = rows.live || r.To == 0
-		if n := len(rows.all); n > 0 && rows.all[n-1].platform == p.Platform {
-			rows.all[n-1].holding = h
-			continue
-		}
-		rows.all = append(rows.all, sentRow{p.Platform, r, h})
 	}
+}
+
+func (s *everything) addAs(uid string, platform int64, r carried.Row, h carried.Holding) {
+	at := sentAs{uid, r.Span}
+	rows := s.rows[at]
+	if rows == nil {
+		rows = &sentRows{}
+		s.rows[at] = rows
+		if spans := s.spans[uid]; len(spans) < mostAlike {
+			s.spans[uid] = append(spans, r.Span)
+		}
+	}
+	rows.live = rows.live || r.To == 0
+	if n := len(rows.all); n > 0 && rows.all[n-1].platform == platform {
+		rows.all[n-1].holding = h
+		return
+	}
+	rows.all = append(rows.all, sentRow{platform, r, h})
+}
+
+// sourcesTo is by what a source's UID is known that was sent to a platform. Unlike one of ours it proves nothing on others:
+// they may have it from the source itself.
+func sourcesTo(platform int64, uid string) string { return fmt.Sprintf("to %d: %s", platform, uid) }
+
+// known is by what the UID of an entry on a platform is known among those that were sent, if it is.
+func (s *everything) known(platform int64, uid string) string {
+	if there := sourcesTo(platform, uid); uid != "" && len(s.spans[uid]) == 0 && len(s.spans[there]) > 0 {
+		return there
+	}
+	return uid
 }
 
 // certain is the verdict on an entry by its UID alone. It is an echo, certainly, when
 // its UID is one that we minted and sent with this very span; or when it is one that we
-// minted for a booking which is on this calendar itself, with an equal span. It is one too
+// minted for a booking which is on this calendar itself, with an equal span. So it is where its UID is that of a source and
+// was sent to this very platform. It is one too
 // when it was found to reflect a booking of this calendar on the calendar whose publication
 // sent that (elsewhere): so a feed may count on several calendars, of different grains. Our UID
 // with a span that we never sent is a booking, since nothing proves that the dates are
 // not sold. known is false for a UID that is not ours.
 func (s *everything) certain(platform int64, e Entry) (v Verdict, row *sentRow, known bool) {
-	at, sent := e.Span, len(s.spans[e.UID]) > 0
+	uid := s.known(platform, e.UID)
+	at, sent := e.Span, len(s.spans[uid]) > 0
 	if original, here := s.originals[e.Elsewhere]; here && !sent {
 		return Verdict{Kind: Echo, Evidence: Evidence{Kind: OwnHere, Span: original, Item: e.Elsewhere, Live: true}}, nil, true
 	}
@@ -279,7 +300,7 @@ func (s *everything) certain(platform int64, e Entry) (v Verdict, row *sentRow, 
 	if !sent {
 		return Verdict{Kind: Booking}, nil, here
 	}
-	rows := s.rows[sentAs{e.UID, at}]
+	rows := s.rows[sentAs{uid, at}]
 	if rows == nil {
 		return Verdict{Kind: Booking, Evidence: Evidence{Kind: NeverSent, Span: at}}, nil, true
 	}
@@ -288,7 +309,7 @@ func (s *everything) certain(platform int64, e Entry) (v Verdict, row *sentRow, 
 			row = &rows.all[i]
 		}
 	}
-	return Verdict{Kind: Echo, Evidence: Evidence{Kind: Sent, Span: at, Platform: row.platform, Version: row.row.From, Item: e.UID, Live: rows.live}}, row, true
+	return Verdict{Kind: Echo, Evidence: Evidence{Kind: Sent, Span: at, Platform: row.platform, Version: row.row.From, Item: row.row.UID, Live: rows.live}}, row, true
 }
 
 // item is something that a platform held.

@@ -175,7 +175,7 @@ func (r *caseReader) publication(p CasePublication) (Publication, error) {
 		if err != nil {
 			return fact, fmt.Errorf("carried %q: %w", item.Name, err)
 		}
-		fact.History = append(fact.History, carried.Row{ID: int64(n + 1), Item: carried.Item{Name: carried.Name{UID: r.uid(item.Name)}, Span: s, Units: max(1, item.Units)}, Stamp: item.Stamp, From: item.From, To: item.To})
+		fact.History = append(fact.History, carried.Row{ID: int64(n + 1), Item: carried.Item{Name: carried.Name{UID: r.uid(item.Name)}, Span: s, Units: max(1, item.Units), Sent: item.Sent}, Stamp: item.Stamp, From: item.From, To: item.To})
 		fact.Version = max(fact.Version, item.From, item.To)
 	}
 	for _, k := range p.Pickups {

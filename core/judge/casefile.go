@@ -115,6 +115,7 @@ type CaseCarried struct {
 	Stamp time.Time `json:"stamp,omitzero"`
 	From  int64     `json:"from"`
 	To    int64     `json:"to,omitempty"`
+	Sent  string    `json:"sent,omitempty"` // the UID that its recipient sees, where that is its source's
 }
 
 // CasePickup is carried.Pickup.

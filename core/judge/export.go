@@ -171,7 +171,7 @@ func (x *exporter) form(of echo.HabitOf) string {
 func (x *exporter) publication(p Publication) CasePublication {
 	c := CasePublication{Platform: x.platforms[p.Platform], Reader: p.Reader, Carried: []CaseCarried{}}
 	for _, r := range p.History {
-		item := CaseCarried{Name: x.nameOf(r.UID), Units: r.Units, Stamp: r.Stamp.UTC(), From: r.From, To: r.To}
+		item := CaseCarried{Name: x.nameOf(r.UID), Sent: x.uid(r.Sent), Units: r.Units, Stamp: r.Stamp.UTC(), From: r.From, To: r.To}
 		item.Start, item.End = x.ends(r.Span)
 		c.Carried = append(c.Carried, item)
 	}

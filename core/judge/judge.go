@@ -76,8 +76,9 @@ type Booking struct {
 	Expires       time.Time   // when it ends to count; zero: never
 	Rejected      bool        // somebody said that it counts for nothing
 	Categories    []string
-	Discreet      bool  // nobody is to see its title
-	Alarms        []int // so many minutes before it somebody is to be reminded
+	Discreet      bool            // nobody is to see its title
+	Alarms        []int           // so many minutes before it somebody is to be reminded
+	Source        *publish.Source // the entry that it is of; nil where everything is shown to nobody
 }
 
 // Publication is a publication with all that it ever carried.
@@ -87,9 +88,10 @@ type Publication struct {
 	Person   bool  // the recipient is one, and sells nothing
 	Name     string
 	Rules    rules.Publication
-	Reader   string    // the kind of reader that is the recipient's, as a person said; "": as it looks
-	Window   span.Span // what it shows
-	Version  int64     // 0: nothing was rendered yet
+	Reader   string       // the kind of reader that is the recipient's, as a person said; "": as it looks
+	Window   span.Span    // what it shows
+	Laid     recur.Window // in which sources are laid out
+	Version  int64        // 0: nothing was rendered yet
 	History  []carried.Row
 	Versions []carried.Version
 	Pickups  []carried.Pickup

@@ -78,8 +78,9 @@ func (k *keeper) offers(p Publication) (all []publish.Offer) {
 		if !v.Kind.counts() || own && v.Kind != Counts || !own && !p.Person && k.keeps(i, p) {
 			continue
 		}
-		all = append(all, publish.Offer{UID: b.Minted, Spans: v.spans(b), Units: b.Units, Tentative: b.Tentative, Blocks: b.Blocks, Own: own, Feed: b.Feed,
-			Title: b.Title, Categories: b.Categories, Discreet: b.Discreet, Alarms: b.Alarms})
+		spans := v.spans(b)
+		all = append(all, publish.Offer{UID: b.Minted, Spans: spans, Units: b.Units, Tentative: b.Tentative, Blocks: b.Blocks, Own: own, Feed: b.Feed,
+			Title: b.Title, Categories: b.Categories, Discreet: b.Discreet, Alarms: b.Alarms, Whole: len(spans) == 1 && spans[0] == b.Span, Source: b.Source, Occurrence: b.Key})
 	}
 	return all
 }

@@ -34,7 +34,7 @@ func renditionsOf(ctx context.Context, f Facts, verdicts []Verdict, next time.Ti
 
 // itemsOf is what a publication shows of the calendar.
 func itemsOf(f Facts, p Publication, k *keeper) []publish.Item {
-	items := publish.Items(p.Rules, f.Calendar.Capacity, p.Window, k.offers(p))
+	items := publish.Items(p.Rules, f.Calendar.Capacity, p.Window, p.Laid, k.offers(p))
 	if p.Of != "" {
 		items = publish.Of(p.Of, p.CalendarID, items)
 	}
@@ -58,10 +58,10 @@ func partsOf(f Facts, verdicts []Verdict) (all [][]publish.Item) {
 // renditionOf is the next state of a publication; until is when it is to be rendered though nothing has changed, zero for never.
 func renditionOf(f Facts, p Publication, k *keeper) (r Rendition, until time.Time) {
 	r = Rendition{ID: p.ID, Version: p.Version}
-	var want []carried.Item
+	var want []carried.Wanted
 	shown := map[carried.Name]publish.Shown{}
 	for _, item := range append(itemsOf(f, p, k), p.Others...) {
-		want = append(want, item.Item)
+		want = append(want, carried.Wanted{Item: item.Item, Least: item.Least})
 		shown[item.Name] = item.Shown
 	}
 	r.Change = carried.Advance(p.History, want, p.Version+1, f.Now)

@@ -22,7 +22,9 @@ func CalledOff(history []carried.Row, versions []carried.Version, window span.Sp
 		at[v.Number] = v.At
 	}
 	newest := map[carried.Name]carried.Row{}
+	stands := map[string]bool{} // under the UID that its recipient sees: something is carried still
 	for _, r := range history {
+		stands[r.SentUID()] = stands[r.SentUID()] || r.To == 0
 		if was, had := newest[r.Name]; !had || r.From > was.From {
 			newest[r.Name] = r
 		}
@@ -30,7 +32,7 @@ func CalledOff(history []carried.Row, versions []carried.Version, window span.Sp
 	for _, r := range newest {
 		gone := at[r.To+1] // the version that was the first without it
 		until := gone.Add(keep)
-		if r.To == 0 || !until.After(now) || !r.Span.Overlaps(window) {
+		if stands[r.SentUID()] || !until.After(now) || !r.Span.Overlaps(window) {
 			continue
 		}
 		if next.IsZero() || until.Before(next) {
@@ -42,5 +44,10 @@ func CalledOff(history []carried.Row, versions []carried.Version, window span.Sp
 	slices.SortFunc(rows, func(a, b carried.Row) int {
 		return cmp.Or(a.Span.Compare(b.Span), strings.Compare(a.UID, b.UID), strings.Compare(a.Recurrence, b.Recurrence))
 	})
-	return rows, next
+	told := map[string]bool{}
+	return slices.DeleteFunc(rows, func(r carried.Row) bool { // a series is called off at once
+		again := told[r.Sent]
+		told[r.Sent] = r.Sent != ""
+		return again
+	}), next
 }

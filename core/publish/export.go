@@ -39,7 +39,7 @@ func ICS(name string, all []Exported, at time.Time) string {
 			title = b.Calendar + ": " + title
 		}
 		row := carried.Row{Item: carried.Item{Name: carried.Name{UID: b.UID}, Span: b.Span, Units: 1, Tentative: b.Tentative}, Stamp: at}
-		cal.AddComponent(event(title, b.Grain, row, status(row)))
+		cal.AddComponent(event(title, b.Grain, row, status(row.Tentative)))
 	}
 	return cal.String()
 }

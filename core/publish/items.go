@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"wharf/core/carried"
+	"wharf/core/recur"
 	"wharf/core/rules"
 	"wharf/core/span"
 )
@@ -17,6 +18,7 @@ import (
 type Offer struct {
 	UID        string      // under which it is published
 	Spans      []span.Span // what counts of it
+	Whole      bool        // that is all of it
 	Units      int
 	Tentative  bool
 	Blocks     bool // it takes units; else it is only shown
@@ -27,23 +29,42 @@ type Offer struct {
 	// Discreet: nobody is to see its title, since it is private or waits for somebody to look at it.
 	Discreet bool
 	Alarms   []int // so many minutes before it
+	// Source is the entry that it is of, and Occurrence the key of which instance of that it is; nil where that is not at hand.
+	Source     *Source
+	Occurrence string
 }
+
+// units are those that an item of it takes.
+func (o Offer) units() int {
+	if !o.Blocks {
+		return 0
+	}
+	return o.Units
+}
+
+// alarms are those that people laid down, in order.
+func (o Offer) alarms() []int { return slices.Compact(slices.Sorted(slices.Values(o.Alarms))) }
 
 // Item is what a publication carries, with what it shows of it.
 type Item struct {
 	carried.Item
 	Shown
+	Least int // its SEQUENCE is at least this
 }
 
 // Shown is what an event shows beside its time.
 type Shown struct {
 	Title  string
 	Alarms []int // so many minutes before it
+	// Series are the components of its entry where everything is shown of it, and Zones the VTIMEZONEs that these refer to,
+	// as they are written.
+	Series, Zones string
+	Part          bool // another item of the same entry has them
 }
 
 // Items are what a publication carries of the offers, in no order. What is carried is the same whatever the order of the
-// offers.
-func Items(r rules.Publication, capacity int, window span.Span, offers []Offer) []Item {
+// offers. laid is the stretch in which they are all of their sources; it counts where everything is shown.
+func Items(r rules.Publication, capacity int, window span.Span, laid recur.Window, offers []Offer) []Item {
 	var taking, all []Offer
 	for _, o := range offers {
 		switch {
@@ -65,6 +86,11 @@ func Items(r rules.Publication, capacity int, window span.Span, offers []Offer) 
 			all = append(all, o)
 		}
 	}
+	if r.Detail == rules.Everything {
+		own := func(o Offer) bool { return o.Own }
+		items, rest := everything(r, window, laid, slices.DeleteFunc(append(all, taking...), own))
+		return inWindow(append(items, each(r, rest)...), window)
+	}
 	items := each(r, all)
 	if r.Occupancy == rules.WhereFull {
 		items = append(items, full(r, capacity, taking)...)
@@ -75,30 +101,44 @@ func Items(r rules.Publication, capacity int, window span.Span, offers []Offer) 
 	if r.Joined {
 		items = joined(r, items)
 	}
+	return inWindow(items, window)
+}
+
+func inWindow(items []Item, window span.Span) []Item {
 	return slices.DeleteFunc(items, func(i Item) bool { return !i.Span.Overlaps(window) })
 }
 
 // Of are items of one of several calendars that a publication shows: each title says which, and what is on two calendars is two.
 func Of(calendar string, id int64, items []Item) []Item {
-	for i, item := range items {
-		sum := sha256.Sum256([]byte(fmt.Sprint(item.UID, "\x00", id)))
-		items[i].UID = hex.EncodeToString(sum[:16]) + "@wharf"
-		items[i].Title = calendar + ": " + item.Title
-		sum = sha256.Sum256([]byte(item.Content + "\x00" + items[i].Title))
-		items[i].Content = hex.EncodeToString(sum[:16])
+	there := func(uid string) string { return digest(fmt.Sprint(uid, "\x00", id)) + "@wharf" }
+	for n := range items {
+		i := &items[n]
+		i.UID = there(i.UID)
+		i.Title = calendar + ": " + i.Title
+		if i.Sent == "" && i.Series == "" && !i.Part {
+			i.Content = digest(i.Content + "\x00" + i.Title)
+			continue
+		}
+		if i.Sent != "" {
+			i.Sent = there(i.Sent)
+		}
+		i.Content = digest(i.Content + "\x00" + calendar)
+		i.Series = retold(i.Series, i.SentUID(), calendar+": ")
 	}
 	return items
+}
+
+// digest is a short one of a text.
+func digest(text string) string {
+	sum := sha256.Sum256([]byte(text))
+	return hex.EncodeToString(sum[:16])
 }
 
 // each makes an item of every stretch of the offers.
 func each(r rules.Publication, offers []Offer) (items []Item) {
 	for _, o := range offers {
-		units := o.Units
-		if !o.Blocks {
-			units = 0
-		}
 		for n, s := range o.Spans {
-			item := carried.Item{Name: carried.Name{UID: carried.Piece(o.UID, n)}, Span: s, Units: units, Tentative: o.Tentative}
+			item := carried.Item{Name: carried.Name{UID: carried.Piece(o.UID, n)}, Span: s, Units: o.units(), Tentative: o.Tentative}
 			items = append(items, titled(r, item, o))
 		}
 	}
@@ -108,18 +148,17 @@ func each(r rules.Publication, offers []Offer) (items []Item) {
 // titled is an item with what it may show. What is shown beside times under one title is part of what it is.
 func titled(r rules.Publication, item carried.Item, o Offer) Item {
 	shown, content := Shown{Title: r.Title}, ""
-	if r.Detail == rules.Titles && !o.Discreet && o.Title != "" {
+	if (r.Detail == rules.Titles || r.Detail == rules.Everything) && !o.Discreet && o.Title != "" {
 		shown.Title, content = o.Title, o.Title
 	}
 	if r.Alarm == rules.KeptAlarms && len(o.Alarms) > 0 {
-		shown.Alarms = slices.Compact(slices.Sorted(slices.Values(o.Alarms)))
+		shown.Alarms = o.alarms()
 		content = fmt.Sprint(content, "\x00", shown.Alarms)
 	}
 	if content != "" {
-		sum := sha256.Sum256([]byte(content))
-		item.Content = hex.EncodeToString(sum[:16])
+		item.Content = digest(content)
 	}
-	return Item{item, shown}
+	return Item{Item: item, Shown: shown}
 }
 
 // taken is one stretch of an offer.
@@ -173,7 +212,7 @@ func full(r rules.Publication, capacity int, offers []Offer) (items []Item) {
 			first++
 		}
 		uid := all[first].UID
-		items = append(items, Item{carried.Item{Name: carried.Name{UID: carried.Piece(uid, used[uid])}, Span: span.Span{Start: at, End: next}, Units: capacity, Tentative: tentative}, Shown{Title: r.Title}})
+		items = append(items, Item{Item: carried.Item{Name: carried.Name{UID: carried.Piece(uid, used[uid])}, Span: span.Span{Start: at, End: next}, Units: capacity, Tentative: tentative}, Shown: Shown{Title: r.Title}})
 		used[uid]++
 	}
 	return items

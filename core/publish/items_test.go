@@ -12,6 +12,7 @@ import (
 
 	"wharf/core/carried"
 	"wharf/core/publish"
+	"wharf/core/recur"
 	"wharf/core/rules"
 	"wharf/core/span"
 )
@@ -93,7 +94,7 @@ func TestItems(t *testing.T) {
 	} {
 		tc.rules.Title = "Taken"
 		for range 3 {
-			got := written(publish.Items(tc.rules, tc.capacity, span.Span{Start: 0, End: 100}, tc.offers))
+			got := written(publish.Items(tc.rules, tc.capacity, span.Span{Start: 0, End: 100}, recur.Window{}, tc.offers))
 			assert.Equal(t, tc.want, got, tc.name)
 			rand.Shuffle(len(tc.offers), func(i, j int) { tc.offers[i], tc.offers[j] = tc.offers[j], tc.offers[i] })
 		}
@@ -111,7 +112,7 @@ func TestWhereFullIsWhatIsFull(t *testing.T) {
 			start := random.Int64N(40)
 			offers = append(offers, offer(fmt.Sprint("u", n), start, start+1+random.Int64N(8), units(1+random.IntN(2)), func(o *publish.Offer) { o.Own, o.Tentative = random.IntN(3) == 0, random.IntN(4) == 0 }))
 		}
-		items := publish.Items(rules.Publication{Title: "x", Occupancy: rules.WhereFull}, capacity, span.Span{Start: 0, End: 99}, offers)
+		items := publish.Items(rules.Publication{Title: "x", Occupancy: rules.WhereFull}, capacity, span.Span{Start: 0, End: 99}, recur.Window{}, offers)
 		uids := map[string]bool{}
 		for _, i := range items {
 			assert.False(t, uids[i.UID], "each UID once")

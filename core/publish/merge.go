@@ -26,7 +26,12 @@ func Merge(calendars []*ical.Component) (*ical.Component, []ical.Diagnostic) {
 	out := &ical.Component{Name: "VCALENDAR"}
 	out.Add("VERSION", "2.0")
 	out.Add("PRODID", ProductID)
-	components := recur.Latest(m.components)
+	m.write(out, recur.Latest(m.components))
+	return out, m.diags
+}
+
+// write writes components, and before them the zones that they use.
+func (m *merger) write(out *ical.Component, components []*ical.Component) {
 	for _, tzid := range usedZones(nil, components) {
 		z := m.zones[tzid]
 		if z.ours {
@@ -39,13 +44,19 @@ func Merge(calendars []*ical.Component) (*ical.Component, []ical.Diagnostic) {
 	for _, c := range components {
 		out.AddComponent(c)
 	}
-	return out, m.diags
 }
 
 type merger struct {
 	zones      map[string]explained // by the TZID that they have in the merged calendar
 	components []*ical.Component
 	diags      []ical.Diagnostic
+	read       map[string]source // by how the zones of it are written
+}
+
+// source are the zones that a calendar explains.
+type source struct {
+	vtimezones []*ical.Component
+	table      *zone.Table
 }
 
 // explained is a TZID's VTIMEZONE and what it says; nothing for one that nobody knows.
@@ -63,6 +74,7 @@ func (m *merger) add(cal *ical.Component) {
 	vtimezones := cal.Children("VTIMEZONE")
 	table, diags := zone.NewTable(vtimezones)
 	m.diags = append(m.diags, diags...)
+	of := source{vtimezones, table}
 	floating := cal.Text("X-WR-TIMEZONE")
 	if _, err := table.Resolve(floating); err != nil {
 		floating = ""
@@ -73,9 +85,14 @@ func (m *merger) add(cal *ical.Component) {
 			own = append(own, anchored(c, floating, cal.Value("METHOD") == "CANCEL"))
 		}
 	}
+	m.components = append(m.components, m.named(own, of)...)
+}
+
+// named are components of a calendar with the TZIDs that they have in the merged one.
+func (m *merger) named(own []*ical.Component, of source) []*ical.Component {
 	renamed := map[string]string{}
 	for _, tzid := range usedZones(nil, own) {
-		if name := m.zone(tzid, vtimezones, table); name != tzid {
+		if name := m.zone(tzid, of.vtimezones, of.table); name != tzid {
 			renamed[tzid] = name
 		}
 	}
@@ -89,7 +106,7 @@ func (m *merger) add(cal *ical.Component) {
 			})
 		}
 	}
-	m.components = append(m.components, own...)
+	return own
 }
 
 // lastYear is the last of which a VTIMEZONE of ours has every change of the clock: rules that hold then have no

@@ -13,6 +13,7 @@ import (
 
 	"wharf/core/carried"
 	"wharf/core/ical"
+	"wharf/core/recur"
 	"wharf/core/rules"
 	"wharf/core/span"
 )
@@ -50,30 +51,45 @@ func Render(d Document) []byte {
 	every := "PT" + strconv.Itoa(cmp.Or(d.Rules.Refresh, rules.DefaultRefresh)) + "M"
 	cal.Add("REFRESH-INTERVAL", every, ical.Param{Name: "VALUE", Values: []string{"DURATION"}})
 	cal.Add("X-PUBLISHED-TTL", every)
+	m := merger{zones: map[string]explained{}, read: map[string]source{}}
 	for _, row := range d.Rows {
 		shown := d.Shown[row.Name]
+		if shown.Series != "" {
+			m.series(row, shown)
+		}
+		if shown.Series != "" || shown.Part {
+			continue
+		}
 		shown.Title = cmp.Or(shown.Title, d.Rules.Title)
-		e := event(shown.Title, d.Grain, row, status(row))
-		d.alarms(e, shown)
-		cal.AddComponent(e)
+		e := event(shown.Title, d.Grain, row, status(row.Tentative))
+		alarms(d.Rules, e, shown)
+		m.components = append(m.components, e)
 	}
 	for _, row := range d.CalledOff {
-		cal.AddComponent(event(d.Rules.Title, d.Grain, row, "CANCELLED"))
+		m.components = append(m.components, event(d.Rules.Title, d.Grain, row, "CANCELLED"))
 	}
+	m.write(cal, m.components)
 	return []byte(cal.String())
 }
 
-func status(r carried.Row) string {
-	if r.Tentative {
+func status(tentative bool) string {
+	if tentative {
 		return "TENTATIVE"
 	}
 	return "CONFIRMED"
 }
 
+func transparency(blocks bool) string {
+	if blocks {
+		return "OPAQUE"
+	}
+	return "TRANSPARENT"
+}
+
 // alarms adds the alarms of an event (RFC 5545 section 3.6.6): that of every event, or its own.
-func (d Document) alarms(e *ical.Component, shown Shown) {
+func alarms(r rules.Publication, e *ical.Component, shown Shown) {
 	minutes := shown.Alarms
-	if lead, err := rules.ParseAlarm(d.Rules.Alarm); err == nil {
+	if lead, err := rules.ParseAlarm(r.Alarm); err == nil {
 		minutes = []int{int(lead.Minutes())}
 	}
 	for _, n := range minutes {
@@ -91,20 +107,18 @@ func (d Document) alarms(e *ical.Component, shown Shown) {
 
 func event(title string, grain span.Grain, r carried.Row, status string) *ical.Component {
 	e := &ical.Component{Name: "VEVENT"}
-	e.Add("UID", r.UID)
-	e.Add("DTSTAMP", r.Stamp.UTC().Format("20060102T150405Z"))
+	e.AddText("UID", r.SentUID())
+	e.Add("DTSTAMP", stamp(r.Stamp))
 	addPoint(e, "DTSTART", r.Span.Start, grain)
 	addPoint(e, "DTEND", r.Span.End, grain)
 	e.AddText("SUMMARY", title)
 	e.Add("STATUS", status)
 	e.Add("SEQUENCE", strconv.Itoa(r.Sequence))
-	if r.Units == 0 {
-		e.Add("TRANSP", "TRANSPARENT")
-	} else {
-		e.Add("TRANSP", "OPAQUE")
-	}
+	e.Add("TRANSP", transparency(r.Units > 0))
 	return e
 }
+
+func stamp(t time.Time) string { return t.UTC().Format("20060102T150405Z") }
 
 func addPoint(e *ical.Component, name string, p int64, grain span.Grain) {
 	if grain.Dated() {
@@ -122,6 +136,12 @@ func addPoint(e *ical.Component, name string, p int64, grain span.Grain) {
 func Step(now time.Time, loc *time.Location) span.Date {
 	today := span.DateOf(now.In(loc))
 	return today - span.Date((int(today.Weekday())+6)%7)
+}
+
+// Laid is the stretch in which sources are laid out, also that of every day of the week that begins at the step.
+func Laid(step span.Date, loc *time.Location) recur.Window {
+	from, to := rules.MaterialisedWindow(step.Start(loc), loc)
+	return recur.Window{From: from.AddDate(0, 0, 6), To: to, Zone: loc, KeepSingle: true}
 }
 
 // Window is the stretch that a publication shows whose window is at the step: so many days

@@ -43,6 +43,7 @@ type Document struct {
 
 // calendar is what a VCALENDAR says for all that is in it.
 type calendar struct {
+	explained []*ical.Component // its VTIMEZONEs
 	zones     *zone.Table
 	floating  *zone.Zone // that it names for floating times; nil: none
 	cancelled bool       // METHOD:CANCEL: all of it is called off
@@ -107,7 +108,7 @@ func (doc *Document) frame(calendars, vtimezones []*ical.Component) {
 		}
 		zones, diags := zone.NewTable(own)
 		doc.Diagnostics = append(doc.Diagnostics, diags...)
-		doc.calendars[i] = calendar{zones: zones, cancelled: c.Value("METHOD") == "CANCEL"}
+		doc.calendars[i] = calendar{explained: own, zones: zones, cancelled: c.Value("METHOD") == "CANCEL"}
 		doc.Name = cmp.Or(doc.Name, c.Text("NAME"), c.Text("X-WR-CALNAME"))
 		for _, name := range []string{"REFRESH-INTERVAL", "X-PUBLISHED-TTL"} {
 			if d, err := ical.ParseDuration(c.Value(name)); err == nil && doc.Refresh == 0 {
@@ -123,6 +124,18 @@ func (doc *Document) frame(calendars, vtimezones []*ical.Component) {
 			doc.calendars[i].floating = z
 		}
 	}
+}
+
+// Zones are the VTIMEZONEs of one of the document's VCALENDARs (ical.Component Calendar).
+func (doc *Document) Zones(calendar int) []*ical.Component { return doc.calendars[calendar].explained }
+
+// Floating is the TZID of the zone that one of the document's VCALENDARs names for times that name none; "" for none
+// that is known.
+func (doc *Document) Floating(calendar int) string {
+	if z := doc.calendars[calendar].floating; z != nil {
+		return z.String()
+	}
+	return ""
 }
 
 // ZoneNames are the zones that entries name for their times, and the document for floating ones, in order.

@@ -75,11 +75,9 @@ const (
 	byInstant
 )
 
-func (x *expansion) boundOf(r rrule.Rule, s *shape) bound {
-	until, ends := r.Until()
+// boundOf is where an UNTIL ends a series.
+func (x *expansion) boundOf(until ical.Moment, s *shape) bound {
 	switch {
-	case !ends:
-		return bound{}
 	case s.dates && until.Anchor == ical.UTC:
 		// Midnight in the calendar's zone, written in UTC, means the day that begins.
 		if w := x.zone.Wall(int64(until.Wall)); w.Clock() == 0 {
@@ -133,7 +131,10 @@ func (x *expansion) layOut(y *series) {
 // window themselves.
 func (x *expansion) layOutRule(y *series, r rrule.Rule, from, to span.Wall, most int, strict bool) {
 	s := &y.shape
-	end := x.boundOf(r, s)
+	end := bound{}
+	if until, ends := r.Until(); ends {
+		end = x.boundOf(until, s)
+	}
 	if end.kind == byWall {
 		to = min(to, end.wall)
 	}

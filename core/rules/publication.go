@@ -16,6 +16,8 @@ type Detail string
 const (
 	Times  Detail = "times"  // when and whether it is sure, under one title for all
 	Titles Detail = "titles" // and its title, if anybody may see it
+	// Everything is what its source gives, under the source's UID; what repeats as the series that it is.
+	Everything Detail = "everything"
 )
 
 // Occupancy says what a publication of a calendar with several units shows as taken.
@@ -45,6 +47,10 @@ type Publication struct {
 	Cancelled int       `json:"cancelled,omitempty"` // hours for which what is gone is shown as called off
 	Refresh   int       `json:"refresh,omitempty"`   // minutes after which it is worth to come back; 0: DefaultRefresh
 	Color     string    `json:"color,omitempty"`     // a name of CSS that readers may show it in; "": none
+	// Of Everything, what goes out only if it is asked for: files and pictures; guests and organizers; addresses of pages.
+	Attachments bool `json:"attachments,omitempty"`
+	Attendees   bool `json:"attendees,omitempty"`
+	Links       bool `json:"links,omitempty"`
 }
 
 // KeptAlarms is the Alarm of a publication whose events have those of their bookings, as people laid them down.
@@ -70,8 +76,8 @@ func NewPublication(p Publication, capacity int) (Publication, error) {
 	wrong := func(field, text string, args ...any) (Publication, error) {
 		return Publication{}, &FieldError{field, fmt.Errorf(text, args...)}
 	}
-	if p.Detail != Times && p.Detail != Titles {
-		return wrong("detail", "detail %q is not known: use times or titles", p.Detail)
+	if p.Detail != Times && p.Detail != Titles && p.Detail != Everything {
+		return wrong("detail", "detail %q is not known: use times, titles or everything", p.Detail)
 	}
 	if p.Title == "" {
 		return Publication{}, &FieldError{"title", errors.New("the title is missing: say what the times are to be called")}
@@ -86,6 +92,12 @@ func NewPublication(p Publication, capacity int) (Publication, error) {
 	}
 	if p.Occupancy != EachBooking && p.Occupancy != WhereFull {
 		return wrong("occupancy", "occupancy %q is not known: use each or full", p.Occupancy)
+	}
+	if p.Detail == Everything && p.Occupancy == WhereFull {
+		return wrong("occupancy", "everything is told of each booking, not of where nothing is left: choose each booking, or times or titles")
+	}
+	if p.Detail == Everything && p.Joined {
+		return wrong("joined", "what is joined has nothing to tell but its times: leave joining out, or choose times or titles")
 	}
 	if p.Back < 1 || p.Back > MostBack {
 		return wrong("back", "%d days back is not possible: use a number from 1 to %d", p.Back, MostBack)
@@ -118,7 +130,7 @@ func (p Publication) withDefaults(capacity int) Publication {
 	}
 	if p.Occupancy == "" {
 		p.Occupancy = EachBooking
-		if capacity > 1 {
+		if capacity > 1 && p.Detail != Everything {
 			p.Occupancy = WhereFull
 		}
 	}

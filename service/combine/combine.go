@@ -195,7 +195,7 @@ func sentence(err error) string {
 // publications that have a new version, the calendars that are to be judged again, and when this
 // one is (nil: when something changes).
 func (c *Combiner) judge(ctx context.Context, tx *store.Tx, calendar store.Calendar) (rendered, others []int64, recheck *time.Time, err error) {
-	facts, known, err := c.facts(tx, calendar)
+	facts, known, err := c.facts(ctx, tx, calendar)
 	if err != nil {
 		return nil, nil, nil, err
 	}
@@ -282,7 +282,7 @@ type known struct {
 }
 
 // facts collects what the judgement rests on.
-func (c *Combiner) facts(tx *store.Tx, calendar store.Calendar) (f judge.Facts, rows known, err error) {
+func (c *Combiner) facts(ctx context.Context, tx *store.Tx, calendar store.Calendar) (f judge.Facts, rows known, err error) {
 	k, err := rules.NewCalendar(calendar.Zone, calendar.Grain, calendar.Capacity)
 	if err != nil {
 		return f, rows, err
@@ -313,6 +313,9 @@ func (c *Combiner) facts(tx *store.Tx, calendar store.Calendar) (f judge.Facts, 
 		return f, rows, err
 	}
 	if rows.parts, err = partsOn(tx, calendar, &f); err != nil {
+		return f, rows, err
+	}
+	if err := sourcesOn(ctx, tx, rows.bookings, &f); err != nil {
 		return f, rows, err
 	}
 	rows.conflicts, err = tx.ConflictsOf(calendar.ID)

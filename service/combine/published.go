@@ -1,6 +1,7 @@
 package combine
 
 import (
+	"context"
 	"reflect"
 	"slices"
 	"time"
@@ -10,6 +11,7 @@ import (
 	"wharf/core/reminder"
 	"wharf/core/rules"
 	"wharf/core/span"
+	"wharf/service/document"
 	"wharf/service/store"
 )
 
@@ -40,7 +42,7 @@ func publishedOf(tx *store.Tx, calendar int64, f *judge.Facts) error {
 				return err
 			}
 		}
-		f.Publications = append(f.Publications, judge.Publication{ID: p.ID, Platform: p.PlatformID, Person: persons[p.PlatformID], Name: p.Name, Rules: r, Reader: p.Reader, Window: publish.Window(r, p.WindowStep, grain, loc),
+		f.Publications = append(f.Publications, judge.Publication{ID: p.ID, Platform: p.PlatformID, Person: persons[p.PlatformID], Name: p.Name, Rules: r, Reader: p.Reader, Window: publish.Window(r, p.WindowStep, grain, loc), Laid: publish.Laid(p.WindowStep, loc),
 			Version: p.Version, History: published.Carried[p.ID], Versions: published.Versions[p.ID], Pickups: published.Pickups[p.ID],
 			Renamed: p.Name != p.RenderedName, Revoked: p.RemovedAt != nil})
 	}
@@ -75,7 +77,7 @@ func partsOn(tx *store.Tx, calendar store.Calendar, f *judge.Facts) ([]store.Par
 		if step == 0 {
 			step = publish.Step(f.Now, f.Calendar.Zone)
 		}
-		f.Parts = append(f.Parts, judge.Publication{ID: p.ID, Platform: p.PlatformID, Person: true, Rules: r, Window: publish.Window(r, step, f.Calendar.Grain, f.Calendar.Zone), Of: calendar.Name, CalendarID: calendar.ID})
+		f.Parts = append(f.Parts, judge.Publication{ID: p.ID, Platform: p.PlatformID, Person: true, Rules: r, Window: publish.Window(r, step, f.Calendar.Grain, f.Calendar.Zone), Laid: publish.Laid(step, f.Calendar.Zone), Of: calendar.Name, CalendarID: calendar.ID})
 	}
 	return parts, nil
 }
@@ -92,6 +94,31 @@ func saveParts(tx *store.Tx, calendar int64, was []store.PartOn, are [][]publish
 		others = append(others, p.CalendarID)
 	}
 	return others, nil
+}
+
+// sourcesOn adds the entries that bookings are of, where a publication shows everything. What stands though its feed shows it no
+// more, or otherwise, has none.
+func sourcesOn(ctx context.Context, tx *store.Tx, rows []store.Booking, f *judge.Facts) error {
+	all := func(p judge.Publication) bool { return p.Rules.Detail == rules.Everything && !p.Revoked }
+	if !slices.ContainsFunc(f.Publications, all) && !slices.ContainsFunc(f.Parts, all) {
+		return nil
+	}
+	sources := map[int64]*publish.Source{}
+	for _, feed := range f.Feeds {
+		doc, entries, err := document.Sources(ctx, tx, feed.ID)
+		if err != nil {
+			return err
+		}
+		for id, e := range entries {
+			sources[id] = &publish.Source{Doc: doc, Entry: e}
+		}
+	}
+	for i, b := range rows {
+		if b.HeldWhy == "" {
+			f.Bookings[i].Source = sources[b.EntryID]
+		}
+	}
+	return nil
 }
 
 // alarmsOn adds when somebody is to be reminded of the bookings, where a publication tells that.

@@ -103,7 +103,7 @@ func (c *Combiner) conclude(ctx context.Context, tx *store.Tx, id int64) (is con
 	if is.calendar, err = tx.LockCalendar(id); err != nil {
 		return is, err
 	}
-	if is.facts, _, err = c.facts(tx, is.calendar); err != nil {
+	if is.facts, _, err = c.facts(ctx, tx, is.calendar); err != nil {
 		return is, err
 	}
 	is.result, err = judge.Judge(ctx, is.facts)

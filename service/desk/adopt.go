@@ -12,6 +12,7 @@ import (
 	"wharf/core/recur"
 	"wharf/core/rules"
 	"wharf/core/span"
+	"wharf/service/document"
 	"wharf/service/store"
 )
 
@@ -75,7 +76,7 @@ func (d *Desk) adopt(ctx context.Context, tx *store.Tx, account string, feed int
 			delete(chosen, h.UID)
 		}
 	}
-	doc, err := d.Refresher.LastDocument(ctx, tx, feed)
+	doc, err := document.Last(ctx, tx, feed)
 	if err != nil {
 		return done, err
 	}

@@ -7,6 +7,7 @@ import (
 
 	"wharf/core/recur"
 	"wharf/core/rules"
+	"wharf/service/document"
 	"wharf/service/refresh"
 	"wharf/service/store"
 )
@@ -65,7 +66,7 @@ func (d *Desk) TryFilter(ctx context.Context, calendar, feed int64, filter, coun
 	}
 	var doc *recur.Document
 	err = d.Store.Tx(ctx, func(tx *store.Tx) error {
-		doc, err = d.Refresher.LastDocument(ctx, tx, feed)
+		doc, err = document.Last(ctx, tx, feed)
 		return err
 	})
 	if err != nil || doc == nil {

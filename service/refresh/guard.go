@@ -4,6 +4,7 @@ import (
 	"context"
 
 	"wharf/core/reading"
+	"wharf/service/document"
 	"wharf/service/store"
 )
 
@@ -15,7 +16,7 @@ func (r *Refresher) agree(ctx context.Context, tx *store.Tx, feed *store.Feed, g
 	}
 	doc := got.doc
 	if doc == nil {
-		if doc, err = lastDocument(ctx, tx, feed.ID); err != nil || doc == nil {
+		if doc, err = document.Last(ctx, tx, feed.ID); err != nil || doc == nil {
 			return nil, err
 		}
 	}
@@ -27,7 +28,7 @@ func (r *Refresher) agree(ctx context.Context, tx *store.Tx, feed *store.Feed, g
 	if err != nil {
 		return nil, err
 	}
-	entries := reading.Recognise(entriesOf(known), doc)
+	entries := reading.Recognise(document.Recorded(known), doc)
 	for _, s := range all {
 		placed, err := reading.Agree(ctx, doc, entries, s.place, reading.Times{Requested: got.started, Finished: got.finished, Scheduled: got.scheduled}, r.MaxBookings)
 		if err != nil {

@@ -14,7 +14,6 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"errors"
-	"io"
 	"log/slog"
 	"net/url"
 	"strings"
@@ -26,6 +25,7 @@ import (
 	"wharf/core/recur"
 	"wharf/service/combine"
 	"wharf/service/crash"
+	"wharf/service/document"
 	"wharf/service/fetch"
 	"wharf/service/secret"
 	"wharf/service/store"
@@ -256,7 +256,7 @@ func (r *Refresher) enter(ctx context.Context, bytes int64) (leave func(), err e
 
 // readDocument reads the text of a feed, until ctx ends.
 func (r *Refresher) readDocument(ctx context.Context, text []byte) (*recur.Document, error) {
-	in := ical.NewReader(whileWanted{ctx, bytes.NewReader(text)})
+	in := ical.NewReader(document.WhileWanted{Context: ctx, Reader: bytes.NewReader(text)})
 	if r.Limits != (ical.Limits{}) {
 		in.Limits = r.Limits
 	}
@@ -265,19 +265,6 @@ func (r *Refresher) readDocument(ctx context.Context, text []byte) (*recur.Docum
 		return nil, err // also of one that is cut off: a feed is read whole or not at all
 	}
 	return doc, nil
-}
-
-// whileWanted reads until its context ends.
-type whileWanted struct {
-	ctx context.Context
-	io.Reader
-}
-
-func (r whileWanted) Read(p []byte) (int, error) {
-	if err := r.ctx.Err(); err != nil {
-		return 0, err
-	}
-	return r.Reader.Read(p)
 }
 
 // Got is what one attempt at a feed gave.
@@ -423,7 +410,7 @@ func compared(ctx context.Context, tx *store.Tx, feed store.Feed, got Got) (read
 		if err != nil {
 			return c, err
 		}
-		c.Return(entriesOf(gone))
+		c.Return(document.Recorded(gone))
 	}
 	return c, nil
 }

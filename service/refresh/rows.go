@@ -15,6 +15,7 @@ import (
 	"wharf/core/recur"
 	"wharf/core/rules"
 	"wharf/core/span"
+	"wharf/service/document"
 	"wharf/service/store"
 )
 
@@ -22,17 +23,8 @@ import (
 
 // recorded is what is recorded of a feed.
 func recorded(feed store.Feed, known []store.Entry) reading.Feed {
-	return reading.Feed{Entries: entriesOf(known), Frame: feed.Frame, Since: orZero(feed.LastGoodStart),
+	return reading.Feed{Entries: document.Recorded(known), Frame: feed.Frame, Since: orZero(feed.LastGoodStart),
 		UIDs: reading.Unsettled{Digest: feed.NewUIDs, Interval: intervalOf(feed.NewUIDsNotBefore, feed.NewUIDsSeenBy)}}
-}
-
-func entriesOf(rows []store.Entry) []reading.Entry {
-	entries := make([]reading.Entry, len(rows))
-	for i, e := range rows {
-		entries[i] = reading.Entry{ID: e.ID, Identity: reading.Identity{UID: e.UID, Place: e.Place, Digest: e.Digest}, Form: e.Form, Interval: intervalOf(e.NotBefore, &e.SeenBy),
-			ChangedBy: orZero(e.ChangedBy), Gone: orZero(e.GoneAt), Text: reading.TextAt{ID: e.TextID, Piece: e.Piece}}
-	}
-	return entries
 }
 
 func intervalOf(notBefore, seenBy *time.Time) reading.Interval {
@@ -62,11 +54,11 @@ func keepOldTexts(ctx context.Context, tx *store.Tx, feed store.Feed, known []st
 	if !slices.ContainsFunc(known, func(e store.Entry) bool { return e.TextID == 0 }) {
 		return false, nil
 	}
-	doc, err := lastDocument(ctx, tx, feed.ID)
+	doc, err := document.Last(ctx, tx, feed.ID)
 	if err != nil || doc == nil {
 		return false, err
 	}
-	entries := reading.Recognise(entriesOf(known), doc)
+	entries := reading.Recognise(document.Recorded(known), doc)
 	at := make(map[int64]int, len(entries))
 	var these []int
 	for i, e := range entries {

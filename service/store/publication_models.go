@@ -93,6 +93,7 @@ type Carried struct {
 	FromVersion   int64
 	ToVersion     int64 // 0: still carried
 	Content       string
+	Sent          string // the UID that its recipient sees; "": UID
 }
 
 // TableName is carried, not carrieds.

@@ -114,10 +114,10 @@ func match(n int64) {
 
 func advance(n int64) {
 	var history []carried.Row
-	var want []carried.Item
+	var want []carried.Wanted
 	for i := range n {
 		history = append(history, carried.Row{ID: i + 1, From: 1, Item: carried.Item{Name: carried.Name{UID: fmt.Sprint("old", i)}, Span: overlapping(i, n)}})
-		want = append(want, carried.Item{Name: carried.Name{UID: fmt.Sprint("new", i)}, Span: overlapping(i, n)})
+		want = append(want, carried.Wanted{Item: carried.Item{Name: carried.Name{UID: fmt.Sprint("new", i)}, Span: overlapping(i, n)}})
 	}
 	carried.Apply(history, carried.Advance(history, want, 2, time.Unix(0, 0)))
 }
