@@ -242,13 +242,16 @@ func (e ConflictState) Valid() bool {
 
 // Defines values for Detail.
 const (
-	DetailTimes  Detail = "times"
-	DetailTitles Detail = "titles"
+	DetailEverything Detail = "everything"
+	DetailTimes      Detail = "times"
+	DetailTitles     Detail = "titles"
 )
 
 // Valid indicates whether the value is a known member of the Detail enum.
 func (e Detail) Valid() bool {
 	switch e {
+	case DetailEverything:
+		return true
 	case DetailTimes:
 		return true
 	case DetailTitles:
@@ -1203,7 +1206,7 @@ type Credentials struct {
 	Password string `json:"password"`
 }
 
-// Detail times: each under one title; titles: under its own, if anybody may see that
+// Detail times: each under one title; titles: under its own, if anybody may see that; everything: what its source gives, under the UID of the source, what repeats as a series
 type Detail string
 
 // DifferingCopy defines model for DifferingCopy.
@@ -2061,8 +2064,14 @@ type PublicationContent struct {
 	// Ahead Months from this week on up to which it shows bookings
 	Ahead int `json:"ahead"`
 
-	// Alarm Of every event: 30m, 2h or 1d before it; kept: the reminders of its booking; empty: none
+	// Alarm Of every event: 30m, 2h or 1d before it; kept: the reminders of its booking, and of everything also the alarms of its source; empty: none
 	Alarm string `json:"alarm"`
+
+	// Attachments Of everything: files and pictures, too
+	Attachments bool `json:"attachments"`
+
+	// Attendees Of everything: guests and organizers, too
+	Attendees bool `json:"attendees"`
 
 	// Back Days before this week from which on it shows bookings
 	Back int `json:"back"`
@@ -2079,7 +2088,7 @@ type PublicationContent struct {
 	// Color A name of CSS that readers may show it in; empty: none
 	Color string `json:"color"`
 
-	// Detail times: each under one title; titles: under its own, if anybody may see that
+	// Detail times: each under one title; titles: under its own, if anybody may see that; everything: what its source gives, under the UID of the source, what repeats as a series
 	Detail Detail `json:"detail"`
 
 	// Feeds Only what came from these; empty: from all
@@ -2090,6 +2099,9 @@ type PublicationContent struct {
 
 	// Joined What adjoins or overlaps goes out as one event
 	Joined bool `json:"joined"`
+
+	// Links Of everything: addresses of pages, too
+	Links bool `json:"links"`
 
 	// Occupancy each: every booking; full: only where no unit is left, as one event each
 	Occupancy Occupancy `json:"occupancy"`
@@ -2107,9 +2119,11 @@ type PublicationContent struct {
 
 // PublicationContentEdit defines model for PublicationContentEdit.
 type PublicationContentEdit struct {
-	Ahead *int    `json:"ahead,omitempty"`
-	Alarm *string `json:"alarm,omitempty"`
-	Back  *int    `json:"back,omitempty"`
+	Ahead       *int    `json:"ahead,omitempty"`
+	Alarm       *string `json:"alarm,omitempty"`
+	Attachments *bool   `json:"attachments,omitempty"`
+	Attendees   *bool   `json:"attendees,omitempty"`
+	Back        *int    `json:"back,omitempty"`
 
 	// Calendars Others of the same grain that a person gets, too
 	Calendars *[]int64 `json:"calendars,omitempty"`
@@ -2119,13 +2133,14 @@ type PublicationContentEdit struct {
 	Categories *[]string `json:"categories,omitempty"`
 	Color      *string   `json:"color,omitempty"`
 
-	// Detail times: each under one title; titles: under its own, if anybody may see that
+	// Detail times: each under one title; titles: under its own, if anybody may see that; everything: what its source gives, under the UID of the source, what repeats as a series
 	Detail *Detail `json:"detail,omitempty"`
 
 	// Feeds Only what came from these; empty: from all
 	Feeds  *[]int64 `json:"feeds,omitempty"`
 	Holds  *bool    `json:"holds,omitempty"`
 	Joined *bool    `json:"joined,omitempty"`
+	Links  *bool    `json:"links,omitempty"`
 
 	// Occupancy each: every booking; full: only where no unit is left, as one event each
 	Occupancy *Occupancy     `json:"occupancy,omitempty"`

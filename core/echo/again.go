@@ -16,8 +16,8 @@ const (
 )
 
 // sentAgain finds what was sent, taken back and sent again, over and over, with nothing about it changed: what another
-// platform makes of it makes it look like a reflection, and without that it looks like a sale again. Nobody can tell which it is,
-// so it is held back until somebody looks.
+// platform makes of it makes it look like a reflection, and without that it looks like a sale again, or like a block that is
+// forgotten. Nobody can tell which it is, so it is held back until somebody looks.
 func sentAgain(all []*matcher, sent []Publication) {
 	if len(all) > 0 && all[0].rules.Capacity > 1 {
 		return // several may lie side by side
@@ -34,7 +34,7 @@ func sentAgain(all []*matcher, sent []Publication) {
 	for _, m := range all {
 		for i, e := range m.feed.Entries {
 			platform, again := to[e.Minted]
-			if again && m.verdicts[i].Kind == Booking && e.Answer == "" && !(m.learnt.salesForms[e.Form] && m.tellsApart()) {
+			if again && (m.verdicts[i].Kind == Booking || m.verdicts[i].Kind == Stale) && e.Answer == "" && !(m.learnt.salesForms[e.Form] && m.tellsApart()) {
 				m.verdicts[i] = Verdict{Kind: Unclear, Evidence: Evidence{Kind: Returns, Against: NewWay, Span: e.Span, Platform: m.feed.Platform, Mirrors: platform, Item: e.Minted, Live: true}}
 			}
 		}

@@ -112,7 +112,7 @@ func (l laying) layOut(ctx context.Context) (Placed, error) {
 		}
 	}
 	now := span.Point(l.now, l.place.Calendar.Grain, l.place.Calendar.Zone)
-	trimmed := trimmedAt(now, wanted)
+	trimmed, anew := trimmedAt(now, wanted), l.anew(wanted)
 	have := map[slot]bool{}
 	guard := newGuarding(l, wanted, now)
 	for _, b := range l.place.Bookings {
@@ -135,7 +135,7 @@ func (l laying) layOut(ctx context.Context) (Placed, error) {
 				guard.loses(b, &next)
 			}
 		case !b.Removed.IsZero():
-		case !leaves(b, cancelled[at], now, trimmed):
+		case !leaves(b, cancelled[at], now, trimmed, anew):
 			if guard != nil && b.Held.Why != "" { // it has begun: it stays as any other does
 				b.Held = Held{}
 				placed.Changed = append(placed.Changed, b)
@@ -238,15 +238,32 @@ func trimmedAt(now int64, wanted map[slot]Booking) map[tail]int64 {
 	return starts
 }
 
+// anew is what entries take that the reading at hand brought or changed, where there is one unit: what is not shown any more
+// and lies within that was written anew.
+func (l laying) anew(wanted map[slot]Booking) (all []span.Span) {
+	if l.place.Calendar.Capacity > 1 {
+		return nil
+	}
+	for _, w := range wanted {
+		if l.fresh[w.At] && w.Blocks {
+			all = append(all, w.Span)
+		}
+	}
+	return span.Union(all)
+}
+
 // leaves reports whether a booking that its feed no longer shows is to be removed. One
 // that has ended has passed; one that has begun is kept to its end, unless the feed
-// calls it off or goes on showing it with the past cut off.
-func leaves(b Booking, cancelled bool, now int64, trimmed map[tail]int64) bool {
+// calls it off, goes on showing it with the past cut off, or shows something new from now to its end:
+// a platform sells nothing twice.
+func leaves(b Booking, cancelled bool, now int64, trimmed map[tail]int64, anew []span.Span) bool {
 	if b.Span.Start > now || cancelled {
 		return b.Span.End > now
 	}
 	start, shown := trimmed[tail{b.Span.End, b.Title}]
-	return shown && start > b.Span.Start
+	left := span.Span{Start: now, End: b.Span.End}
+	return shown && start > b.Span.Start ||
+		!left.Empty() && slices.ContainsFunc(anew, func(s span.Span) bool { return s.Contains(left) })
 }
 
 // wanted is what the document means on the calendar now, what it calls off, and the notices

@@ -165,6 +165,9 @@ func TestOneReadingAndTheNext(t *testing.T) {
 		{"one that has begun and one that has ended leave the feed", ann + cy, 0, 0, 2, same},
 		{"one that has begun is called off", ann + cy + ended + event("g", "Gus", "20260708", "20260715", "STATUS:CANCELLED\r\n"), 0, 1, 0, []string{"07-01/07-03 Eve", "07-20/07-22 Ann", "08-01/08-03 Cy"}},
 		{"the past is trimmed under a new UID", ann + cy + event("t", "Gus", "20260710", "20260715"), 1, 0, 2, []string{"07-01/07-03 Eve", "07-10/07-15 Gus", "07-20/07-22 Ann", "08-01/08-03 Cy"}},
+		{"one that has begun is written anew, joined with what follows", ann + cy + event("j", "Blocked", "20260708", "20260717"), 1, 0, 2, []string{"07-01/07-03 Eve", "07-08/07-17 Blocked", "07-20/07-22 Ann", "08-01/08-03 Cy"}},
+		{"or its rest, in pieces", ann + cy + event("j", "Blocked", "20260709", "20260711") + event("k", "Blocked", "20260711", "20260716"), 2, 0, 2, []string{"07-01/07-03 Eve", "07-09/07-11 Blocked", "07-11/07-16 Blocked", "07-20/07-22 Ann", "08-01/08-03 Cy"}},
+		{"but what leaves a night of it is something else", ann + cy + event("j", "Joe", "20260710", "20260714"), 1, 0, 2, []string{"07-01/07-03 Eve", "07-08/07-15 Gus", "07-10/07-14 Joe", "07-20/07-22 Ann", "08-01/08-03 Cy"}},
 		{"all of it is called off, by METHOD alone", "METHOD:CANCEL\r\n" + all, 0, 3, 0, []string{"07-01/07-03 Eve"}},
 	} {
 		t.Run(tc.name, func(t *testing.T) {

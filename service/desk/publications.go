@@ -37,6 +37,7 @@ type Publication struct {
 type PublicationContent struct {
 	Detail, Title, Tentative, Occupancy, Alarm, Color *string
 	Holds, Shown, Joined                              *bool
+	Attachments, Attendees, Links                     *bool
 	Feeds                                             *[]int64
 	Calendars                                         *[]int64 // others that it shows, too
 	Categories                                        *[]string
@@ -268,7 +269,13 @@ func (c PublicationContent) apply(tx *store.Tx, e *editing, row *store.Publicati
 	set(e, "title", &r.Title, trimmed(c.Title))
 	set(e, "tentative", &r.Tentative, (*rules.TentativeRule)(c.Tentative))
 	set(e, "occupancy", &r.Occupancy, (*rules.Occupancy)(c.Occupancy))
+	if c.Occupancy == nil && r.Detail == rules.Everything {
+		r.Occupancy = rules.EachBooking // all that it can be
+	}
 	set(e, "joined", &r.Joined, c.Joined)
+	set(e, "attachments", &r.Attachments, c.Attachments)
+	set(e, "attendees", &r.Attendees, c.Attendees)
+	set(e, "links", &r.Links, c.Links)
 	set(e, "shown", &r.Shown, c.Shown)
 	if c.Holds != nil {
 		left := !*c.Holds

@@ -82,12 +82,14 @@ func contentEdit(b *gen.PublicationContentEdit) desk.PublicationContent {
 		return desk.PublicationContent{}
 	}
 	return desk.PublicationContent{Detail: (*string)(b.Detail), Title: b.Title, Tentative: (*string)(b.Tentative), Feeds: b.Feeds, Calendars: b.Calendars, Holds: b.Holds, Categories: b.Categories,
-		Shown: b.Shown, Back: b.Back, Ahead: b.Ahead, Occupancy: (*string)(b.Occupancy), Joined: b.Joined, Alarm: b.Alarm, Cancelled: b.Cancelled, Refresh: b.Refresh, Color: b.Color}
+		Shown: b.Shown, Back: b.Back, Ahead: b.Ahead, Occupancy: (*string)(b.Occupancy), Joined: b.Joined, Alarm: b.Alarm, Cancelled: b.Cancelled, Refresh: b.Refresh, Color: b.Color,
+		Attachments: b.Attachments, Attendees: b.Attendees, Links: b.Links}
 }
 
 func contentJSON(r rules.Publication, calendars []int64) gen.PublicationContent {
 	return gen.PublicationContent{Calendars: listed(calendars), Detail: gen.Detail(r.Detail), Title: r.Title, Tentative: gen.TentativeRule(r.Tentative), Feeds: listed(r.Feeds), Holds: !r.NoHolds, Categories: listed(r.Categories),
-		Shown: r.Shown, Back: r.Back, Ahead: r.Ahead, Occupancy: gen.Occupancy(r.Occupancy), Joined: r.Joined, Alarm: r.Alarm, Cancelled: r.Cancelled, Refresh: r.Refresh, Color: r.Color}
+		Shown: r.Shown, Back: r.Back, Ahead: r.Ahead, Occupancy: gen.Occupancy(r.Occupancy), Joined: r.Joined, Alarm: r.Alarm, Cancelled: r.Cancelled, Refresh: r.Refresh, Color: r.Color,
+		Attachments: r.Attachments, Attendees: r.Attendees, Links: r.Links}
 }
 
 // PreviewPublication shows a publication as its recipient sees it.

@@ -2366,10 +2366,10 @@ export interface components {
         /** @description When the link ends: an instant (2026-12-18T18:00:00Z), a day, or a time by the clock of the calendar (2026-12-18T18:00); empty: never */
         LinkEnd: string;
         /**
-         * @description times: each under one title; titles: under its own, if anybody may see that
+         * @description times: each under one title; titles: under its own, if anybody may see that; everything: what its source gives, under the UID of the source, what repeats as a series
          * @enum {string}
          */
-        Detail: "times" | "titles";
+        Detail: "times" | "titles" | "everything";
         /**
          * @description each: every booking; full: only where no unit is left, as one event each
          * @enum {string}
@@ -2398,7 +2398,7 @@ export interface components {
             occupancy: components["schemas"]["Occupancy"];
             /** @description What adjoins or overlaps goes out as one event */
             joined: boolean;
-            /** @description Of every event: 30m, 2h or 1d before it; kept: the reminders of its booking; empty: none */
+            /** @description Of every event: 30m, 2h or 1d before it; kept: the reminders of its booking, and of everything also the alarms of its source; empty: none */
             alarm: string;
             /** @description Hours for which what is gone is shown as called off */
             cancelled: number;
@@ -2406,6 +2406,12 @@ export interface components {
             refresh: number;
             /** @description A name of CSS that readers may show it in; empty: none */
             color: string;
+            /** @description Of everything: files and pictures, too */
+            attachments: boolean;
+            /** @description Of everything: guests and organizers, too */
+            attendees: boolean;
+            /** @description Of everything: addresses of pages, too */
+            links: boolean;
         };
         PublicationContentEdit: {
             /** @description Others of the same grain that a person gets, too */
@@ -2427,6 +2433,9 @@ export interface components {
             cancelled?: number;
             refresh?: number;
             color?: string;
+            attachments?: boolean;
+            attendees?: boolean;
+            links?: boolean;
         };
         PublicationEdit: {
             revision: components["schemas"]["Revision"];
@@ -4755,7 +4764,7 @@ export const verdictValues: ReadonlyArray<FlattenedDeepRequired<components>["sch
 export const bookingClassValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Booking"]["class"]> = ["PUBLIC", "PRIVATE", "CONFIDENTIAL"];
 export const conflictStateValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["ConflictState"]> = ["open", "acknowledged", "cleared", "past"];
 export const conflictKindValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["ConflictKind"]> = ["double_booking", "tentative_clash", "unclear", "closed"];
-export const detailValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Detail"]> = ["times", "titles"];
+export const detailValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Detail"]> = ["times", "titles", "everything"];
 export const occupancyValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Occupancy"]> = ["each", "full"];
 export const tripPassageValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["Trip"]["passage"]> = ["passes", "untried", "not_read", "not_fetched", "not_shown", "unseen"];
 export const shownEventStatusValues: ReadonlyArray<FlattenedDeepRequired<components>["schemas"]["ShownEvent"]["status"]> = ["confirmed", "tentative", "cancelled"];

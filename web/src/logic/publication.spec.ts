@@ -7,6 +7,13 @@ describe('what a publication shows, in words', () => {
     ['several units', {}, 3, 'times only, where none of 3 is left'],
     ['every booking of several', { occupancy: 'each' }, 3, 'times only, every booking'],
     ['titles, joined', { detail: 'titles', joined: true }, 1, 'times and titles, joined'],
+    ['everything', { detail: 'everything', occupancy: 'each' }, 3, 'everything'],
+    [
+      'and what is asked for',
+      { detail: 'everything', attendees: true, links: true },
+      1,
+      'everything, with guests, with links',
+    ],
     [
       'chosen',
       { feeds: [4], holds: false, categories: ['club', 'winter'], shown: true, tentative: 'ignore' },

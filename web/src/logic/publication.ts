@@ -26,14 +26,20 @@ export const emptyContent = (): Content => ({
   cancelled: 0,
   refresh: 15,
   color: '',
+  attachments: false,
+  attendees: false,
+  links: false,
 })
 
 export const contentOf = (p: Publication): Content => JSON.parse(JSON.stringify(p.content)) as Content
 
 /** What a publication shows, as a person would say it. */
 export function contentWords(c: Content, capacity: number): string {
-  const words = [c.detail === 'titles' ? 'times and titles' : 'times only']
-  if (capacity > 1) words.push(c.occupancy === 'full' ? `where none of ${capacity} is left` : 'every booking')
+  const words: string[] = [{ times: 'times only', titles: 'times and titles', everything: 'everything' }[c.detail]]
+  if (c.detail === 'everything') {
+    const of = { files: c.attachments, guests: c.attendees, links: c.links }
+    for (const [what, asked] of Object.entries(of)) if (asked) words.push(`with ${what}`)
+  } else if (capacity > 1) words.push(c.occupancy === 'full' ? `where none of ${capacity} is left` : 'every booking')
   if (c.calendars.length > 0) words.push(`with ${count(c.calendars.length, 'other calendar', 'other calendars')}`)
   if (c.joined) words.push('joined')
   if (c.tentative !== 'tentative') words.push(`what is tentative ${c.tentative === 'firm' ? 'as firm' : 'not at all'}`)

@@ -56,7 +56,8 @@ const busy = computed(() => edit.isPending.value || add.isPending.value)
 
 async function save() {
   const said: Schemas['PublicationContentEdit'] = { ...content.value, categories: categoriesOf(categories.value) }
-  if (of.value?.capacity === 1) said.occupancy = undefined
+  if (of.value?.capacity === 1 || said.detail === 'everything') said.occupancy = undefined
+  if (said.detail === 'everything') said.joined = false
   if (!person.value) said.calendars = undefined
   const { user, password, expires } = access.value
   const p = props.publication
@@ -124,12 +125,26 @@ async function save() {
         <el-radio-group v-model="content.detail">
           <el-radio value="times">when, and no more</el-radio>
           <el-radio value="titles">its title, too (not of private ones)</el-radio>
+          <el-radio value="everything">all that its source gives (not of private ones)</el-radio>
         </el-radio-group>
       </el-form-item>
+      <fieldset v-if="content.detail === 'everything'" class="more">
+        <legend>What goes out only if you say so</legend>
+        <el-checkbox v-model="content.attendees" label="Guests and organizers" />
+        <el-checkbox v-model="content.attachments" label="Files and pictures" />
+        <el-checkbox v-model="content.links" label="Links to pages" />
+        <p class="soft small">
+          Descriptions and places always go out. What repeats stays one series, under the UID that its source gave it.
+        </p>
+      </fieldset>
       <el-form-item label="Title of what is shown without its own" :error="problems.of('title')">
         <el-input v-model="content.title" name="title" maxlength="200" />
       </el-form-item>
-      <el-form-item v-if="(of?.capacity ?? 1) > 1" label="What is shown as taken" :error="problems.of('occupancy')">
+      <el-form-item
+        v-if="(of?.capacity ?? 1) > 1 && content.detail !== 'everything'"
+        label="What is shown as taken"
+        :error="problems.of('occupancy')"
+      >
         <el-radio-group v-model="content.occupancy">
           <el-radio value="full">where none of the {{ of?.capacity }} is left</el-radio>
           <el-radio value="each">every booking</el-radio>
@@ -180,7 +195,11 @@ async function save() {
       </details>
       <details>
         <summary>How it is written and read</summary>
-        <el-checkbox v-model="content.joined" label="What adjoins or overlaps goes out as one" />
+        <el-checkbox
+          v-if="content.detail !== 'everything'"
+          v-model="content.joined"
+          label="What adjoins or overlaps goes out as one"
+        />
         <div class="two">
           <el-form-item label="Alarm before each" :error="problems.of('alarm')">
             <el-input v-model="content.alarm" name="alarm" placeholder="none; 30m, 2h, 1d or kept" maxlength="10" />
@@ -251,6 +270,14 @@ async function save() {
   display: grid;
   grid-template-columns: repeat(auto-fit, minmax(14rem, 1fr));
   gap: 0 1rem;
+}
+.more {
+  margin: 0 0 1rem;
+  border: 1px solid var(--line);
+  border-radius: 6px;
+}
+.more p {
+  margin: 0.2rem 0;
 }
 details {
   margin: 0.4rem 0;
