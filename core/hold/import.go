@@ -47,10 +47,10 @@ func FromDocument(doc *recur.Document, c rules.Calendar, now time.Time) (holds [
 // plain is a hold with the words of an entry.
 func plain(e recur.Entry, o *recur.Event) Hold {
 	class := rules.Class("")
-	if own := e.Texts("CLASS"); len(own) > 0 {
-		class = rules.Given{}.ClassOf(e)
+	if own := e.TextsIn(o.Component, "CLASS"); len(own) > 0 {
+		class = rules.Given{}.ClassOf(own)
 	}
-	given, err := rules.NewGiven(e.Texts("CATEGORIES"), string(class))
+	given, err := rules.NewGiven(e.TextsIn(o.Component, "CATEGORIES"), string(class))
 	if err != nil {
 		given = rules.Given{Class: class} // more or longer ones than a hold can have
 	}

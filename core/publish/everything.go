@@ -30,7 +30,7 @@ const mostSent = 255
 func everything(r rules.Publication, window span.Span, laid recur.Window, offers []Offer) (items []Item, rest []Offer) {
 	of := map[*Source][]Offer{}
 	for _, o := range offers {
-		if o.Source == nil || !o.Whole {
+		if o.Source == nil || !o.Whole || !o.Source.Entry.IsEvent() {
 			rest = append(rest, o)
 			continue
 		}

@@ -280,7 +280,6 @@ func (l laying) wanted(ctx context.Context) (wanted map[slot]Booking, cancelled 
 		if !l.place.Link.Takes(e) {
 			continue
 		}
-		categories, class := Clip(strings.Join(l.place.Link.Given.CategoriesOf(e), "\n"), MaxCategories), l.place.Link.Given.ClassOf(e)
 		found, _ := x.Expand(e)
 		if left -= len(found); left < 0 {
 			return nil, nil, nil, ErrTooOften
@@ -299,7 +298,8 @@ func (l laying) wanted(ctx context.Context) (wanted map[slot]Booking, cancelled 
 			}
 			b.Units = l.place.Link.UnitsOf(e, o.Summary)
 			w := l.booking(i, o, b, found)
-			w.Categories, w.Class = categories, class
+			w.Categories = Clip(strings.Join(l.place.Link.Given.CategoriesOf(e.TextsIn(o.Component, "CATEGORIES")), "\n"), MaxCategories)
+			w.Class = l.place.Link.Given.ClassOf(e.TextsIn(o.Component, "CLASS"))
 			wanted[at] = w
 		}
 		if len(wanted) > l.most {

@@ -332,6 +332,9 @@ func (e Entry) lead() *ical.Component {
 	return e.Overrides[0]
 }
 
+// IsEvent reports whether it is a VEVENT, and no VFREEBUSY.
+func (e Entry) IsEvent() bool { return e.lead().Name == "VEVENT" }
+
 // Line is where the entry stands in its document.
 func (e Entry) Line() int { return e.lead().Line }
 
@@ -339,9 +342,19 @@ func (e Entry) Line() int { return e.lead().Line }
 func (e Entry) Title() string { return e.lead().Text("SUMMARY") }
 
 // Texts are the values of a property of the entry, each of those that are lists of texts.
-func (e Entry) Texts(name string) []string {
+func (e Entry) Texts(name string) []string { return textsOf(e.lead(), name) }
+
+// TextsIn are the values of a property of one of its components; those of the entry where it says nothing of that.
+func (e Entry) TextsIn(c *ical.Component, name string) []string {
+	if own := textsOf(c, name); len(own) > 0 {
+		return own
+	}
+	return e.Texts(name)
+}
+
+func textsOf(c *ical.Component, name string) []string {
 	var all []string
-	for _, p := range e.lead().Properties() {
+	for _, p := range c.Properties() {
 		if p.Name != name {
 			continue
 		}

@@ -89,7 +89,7 @@ func (x *expansion) add(event *Event, s *shape, key Key, w span.Wall, at int64, 
 
 // eventOf is what all occurrences of a component have in common.
 func (x *expansion) eventOf(c *ical.Component, e Entry, s *shape) *Event {
-	event := &Event{UID: e.UID, Summary: c.Text("SUMMARY"), Revision: RevisionOf(c), Created: stampOf(c, "CREATED"), Line: c.Line,
+	event := &Event{Component: c, UID: e.UID, Summary: c.Text("SUMMARY"), Revision: RevisionOf(c), Created: stampOf(c, "CREATED"), Line: c.Line,
 		Endless: s.endless, AllDay: s.dates, InUTC: s.start.Anchor == ical.UTC}
 	event.Status, event.Transparent = x.statusOf(c, e)
 	return event

@@ -11,7 +11,7 @@ func (x *expansion) freeBusy(e Entry) {
 	if e.Master == nil {
 		return
 	}
-	busy := Event{UID: e.UID, Status: Confirmed, Summary: e.Title(), Revision: RevisionOf(e.Master), Created: stampOf(e.Master, "CREATED")}
+	busy := Event{Component: e.Master, UID: e.UID, Status: Confirmed, Summary: e.Title(), Revision: RevisionOf(e.Master), Created: stampOf(e.Master, "CREATED")}
 	for p := range e.Master.Each("FREEBUSY") {
 		event := busy
 		event.Line = p.Line

@@ -37,6 +37,7 @@ type Occurrence struct {
 
 // Event is what all occurrences of one component have in common.
 type Event struct {
+	Component   *ical.Component
 	UID         string
 	Summary     string
 	Status      Status

@@ -80,7 +80,7 @@ func (f Filter) Takes(e recur.Entry, given Given) bool {
 	}
 	texts := e.Texts(f.property)
 	if f.property == "CATEGORIES" {
-		texts = given.CategoriesOf(e)
+		texts = given.CategoriesOf(e.Texts("CATEGORIES"))
 	}
 	return slices.ContainsFunc(texts, f.is) != f.no
 }

@@ -5,7 +5,6 @@ import (
 	"slices"
 	"strings"
 
-	"wharf/core/recur"
 )
 
 // Class says who may see an entry (RFC 5545, 3.8.1.3); "" where it is not said, which is as Public.
@@ -54,9 +53,9 @@ func NewGiven(categories []string, class string) (Given, error) {
 	return g, nil
 }
 
-// CategoriesOf are those of an entry: its own, then those that it is given.
-func (g Given) CategoriesOf(e recur.Entry) []string {
-	all := e.Texts("CATEGORIES")
+// CategoriesOf are those of what has some of its own: these, then those that it is given.
+func (g Given) CategoriesOf(own []string) []string {
+	all := own
 	for _, c := range g.Categories {
 		if !slices.Contains(all, c) {
 			all = append(all, c)
@@ -65,9 +64,8 @@ func (g Given) CategoriesOf(e recur.Entry) []string {
 	return all
 }
 
-// ClassOf is that of an entry: its own, which is Private where nobody knows it, or else the one that it is given.
-func (g Given) ClassOf(e recur.Entry) Class {
-	own := e.Texts("CLASS")
+// ClassOf is that of what says its own, which is Private where nobody knows it, or else the one that it is given.
+func (g Given) ClassOf(own []string) Class {
 	if len(own) == 0 || own[0] == "" {
 		return g.Class
 	}

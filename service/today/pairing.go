@@ -62,7 +62,7 @@ func pairingOf(ctx context.Context, db *store.Store, m Direction) (*Pairing, err
 	for i, id := range ids {
 		all[i] = publish.Fed{UIDs: map[string]bool{}, Spans: map[span.Span]bool{}}
 		for _, r := range carried[id] {
-			all[i].UIDs[r.UID], all[i].Spans[r.Span] = true, true
+			all[i].UIDs[r.SentUID()], all[i].Spans[r.Span] = true, true
 		}
 	}
 	shown, err := db.ShownBy(ctx, m.Calendar, m.Platform)
