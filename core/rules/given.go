@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"slices"
 	"strings"
-
 )
 
 // Class says who may see an entry (RFC 5545, 3.8.1.3); "" where it is not said, which is as Public.
