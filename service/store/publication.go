@@ -327,6 +327,9 @@ func (s *Store) PickupDays(ctx context.Context, publication int64, since time.Ti
 // that were counted together the length is their mean.
 func (tx *Tx) addGaps(publication int64, pickups []Pickup) error {
 	slices.SortFunc(pickups, func(a, b Pickup) int { return a.FirstAt.Compare(b.FirstAt) })
+	for i, p := range pickups { // as times are stored: what was cut off is no gap
+		pickups[i].FirstAt, pickups[i].LastAt = p.FirstAt.Truncate(time.Microsecond), p.LastAt.Truncate(time.Microsecond)
+	}
 	// Made before it is held: to hold a row that is not there locks the gap, and two that are
 	// new at once would lock each other out.
 	first := PickupGaps{PublicationID: publication, LastAt: pickups[0].FirstAt}

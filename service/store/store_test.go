@@ -1,8 +1,10 @@
 package store_test
 
 import (
+	"bytes"
 	"context"
 	"database/sql"
+	"errors"
 	"sync"
 	"sync/atomic"
 	"testing"
@@ -146,6 +148,19 @@ func TestNamesAndPickups(t *testing.T) {
 	require.NoError(t, s.Tx(ctx, func(tx *store.Tx) error { return tx.CreatePublication(&p) }))
 	_, err := s.PublicationServed(ctx, p.SecretHash)
 	assert.ErrorIs(t, err, store.ErrNotFound, "nothing is served before there is a version")
+	loft, q := again, p
+	loft.Name = "Loft"
+	require.NoError(t, s.Tx(ctx, func(tx *store.Tx) error {
+		err := tx.CreateCalendar(&loft)
+		q.ID, q.CalendarID, q.Name, q.SecretHash = 0, loft.ID, "Loft, for the desk", bytes.Repeat([]byte{1}, 32)
+		return errors.Join(err, tx.CreatePublication(&q))
+	}))
+	odd := now.Add(999 * time.Nanosecond)
+	require.NoError(t, s.RecordPickups(ctx, []store.Pickup{{PublicationID: q.ID, Version: 1, Agent: "importer", FirstAt: odd, LastAt: odd, Times: 1}}))
+	one, err := s.PickupGaps(ctx, q.ID)
+	require.NoError(t, err)
+	assert.Zero(t, one.Gaps.Sum, "before the first there is no gap, however fine its clock is")
+
 	var group sync.WaitGroup
 	for i := range 20 {
 		group.Go(func() {
