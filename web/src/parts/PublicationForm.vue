@@ -133,9 +133,7 @@ async function save() {
         <el-checkbox v-model="content.attendees" label="Guests and organizers" />
         <el-checkbox v-model="content.attachments" label="Files and pictures" />
         <el-checkbox v-model="content.links" label="Links to pages" />
-        <p class="soft small">
-          Descriptions and places always go out. What repeats stays one series, under the UID that its source gave it.
-        </p>
+        <p class="soft small">Descriptions and places always go out; what repeats stays one series.</p>
       </fieldset>
       <el-form-item label="Title of what is shown without its own" :error="problems.of('title')">
         <el-input v-model="content.title" name="title" maxlength="200" />
