@@ -34,7 +34,7 @@ func Merge(calendars []*ical.Component) (*ical.Component, []ical.Diagnostic) {
 func (m *merger) write(out *ical.Component, components []*ical.Component) {
 	for _, tzid := range usedZones(nil, components) {
 		z := m.zones[tzid]
-		if z.ours {
+		if z.ours || z.vtimezone != nil && z.zone != nil && len(z.vtimezone.Components()) > mostRules {
 			z.vtimezone = zone.Component(tzid, z.zone.Location(), firstYearOf(tzid, components)-1, lastYear)
 		}
 		if z.vtimezone != nil {
@@ -108,6 +108,10 @@ func (m *merger) named(own []*ical.Component, of source) []*ical.Component {
 	}
 	return own
 }
+
+// mostRules is how many rules a VTIMEZONE has that tells of the present alone: what has more tells how the clock went before,
+// and is written anew for the years that are used, to the same effect.
+const mostRules = 2
 
 // lastYear is the last of which a VTIMEZONE of ours has every change of the clock: rules that hold then have no
 // end, and some readers in use take none that has one.

@@ -27,6 +27,10 @@ func event(uid string, lines ...string) string {
 	return "BEGIN:VEVENT\nUID:" + uid + "\n" + strings.Join(lines, "\n") + "\nEND:VEVENT"
 }
 
+func rule(kind, start, from, to, rule string) string {
+	return "BEGIN:" + kind + "\nDTSTART:" + start + "\nTZOFFSETFROM:" + from + "\nTZOFFSETTO:" + to + "\n" + rule + "\nEND:" + kind
+}
+
 func TestMerge(t *testing.T) {
 	for _, tc := range []struct {
 		name    string
@@ -79,6 +83,12 @@ func TestMerge(t *testing.T) {
 			in: []*ical.Component{calendar(t, event("a", "DTSTART;TZID=Europe/Lisbon:20260703T090000", "RRULE:FREQ=DAILY")),
 				calendar(t, event("b", "DTSTART;TZID=Europe/Lisbon:20290703T090000", "EXDATE;TZID=Europe/Lisbon:20290704T090000,20240705T090000"))},
 			has: []string{"DTSTART:20230101T000000", "DTSTART:20230326T010000"}, hasNot: []string{"DTSTART:1970", "DTSTART:2022", "UNTIL"},
+		},
+		{
+			name: "a zone that is explained since long ago is explained for the years that are used, to the same effect", zones: 1,
+			in: []*ical.Component{calendar(t, "BEGIN:VTIMEZONE\nTZID:Harbour\n"+rule("STANDARD", "19701101T020000", "-0300", "-0400", "RRULE:FREQ=YEARLY;BYMONTH=11;BYDAY=1SU;UNTIL=20061105T050000Z")+"\n"+rule("DAYLIGHT", "19700405T020000", "-0400", "-0300", "RRULE:FREQ=YEARLY;BYMONTH=4;BYDAY=1SU;UNTIL=20060402T060000Z")+"\n"+
+				rule("STANDARD", "20071104T020000", "-0300", "-0400", "RRULE:FREQ=YEARLY;BYMONTH=11;BYDAY=1SU")+"\n"+rule("DAYLIGHT", "20070311T020000", "-0400", "-0300", "RRULE:FREQ=YEARLY;BYMONTH=3;BYDAY=2SU")+"\nEND:VTIMEZONE", event("a", "DTSTART;TZID=Harbour:20260703T090000"))},
+			has: []string{"TZID:Harbour", "DTSTART:20250309T020000", "RRULE:FREQ=YEARLY;BYMONTH=3;BYDAY=2SU", "DTSTART:20251102T020000"}, hasNot: []string{"UNTIL", "1970", "2007"},
 		},
 		{
 			name: "a zone that nobody knows is named", remarks: 1,

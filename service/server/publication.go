@@ -36,14 +36,12 @@ var (
 )
 
 func (p *publications) serve(w http.ResponseWriter, r *http.Request, file string) {
-	item, ok := p.find(w, r, file)
-	if !ok {
+	source := p.sourceOf(r)
+	item, ok := p.find(w, r, file, source)
+	if !ok || !p.admits(w, r, item, source) {
 		return
 	}
-	if !p.admits(w, r, item) {
-		return
-	}
-	done, ok := p.readers.begin(w, item.PublicationID, p.sourceOf(r))
+	done, ok := p.readers.begin(w, item.PublicationID, source)
 	if !ok {
 		w.Header().Set("Retry-After", "5")
 		w.Header().Set("Connection", "close")
@@ -94,7 +92,7 @@ func unchanged(h http.Header, item *shelf.Item) bool {
 // find returns what is published under the file's name, or answers why nothing is. It
 // answers 503 only if this process never had it: some calendar programs give a calendar
 // up at the first refusal.
-func (p *publications) find(w http.ResponseWriter, r *http.Request, file string) (*shelf.Item, bool) {
+func (p *publications) find(w http.ResponseWriter, r *http.Request, file, source string) (*shelf.Item, bool) {
 	if !p.knownHost(r) {
 		p.refuse(w, http.StatusMisdirectedRequest, p.unknownHost())
 		return nil, false
@@ -104,9 +102,8 @@ func (p *publications) find(w http.ResponseWriter, r *http.Request, file string)
 		p.refuse(w, http.StatusNotFound, "There is no calendar at this link. Copy it again from Wharf.")
 		return nil, false
 	}
-	source, now := p.sourceOf(r), p.Now()
 	key := shelf.KeyOf(secret)
-	slowly := !p.Shelf.Has(key) && !p.readers.mayGuess(source, now)
+	slowly := !p.Shelf.Has(key) && !p.readers.mayGuess(source, p.Now())
 	if slowly { // who shares an address with somebody who guesses gets theirs all the same: such links are looked up one by one
 		select {
 		case p.readers.one <- struct{}{}:
@@ -120,7 +117,7 @@ func (p *publications) find(w http.ResponseWriter, r *http.Request, file string)
 	case slowly && errors.Is(err, store.ErrNotFound):
 		p.tooMany(w)
 	case errors.Is(err, store.ErrNotFound):
-		p.readers.guessed(source, now)
+		p.readers.guessed(source, p.Now())
 		p.refuse(w, http.StatusNotFound, "There is no calendar at this link. Copy it again from Wharf.")
 	case errors.Is(err, store.ErrRevoked):
 		p.refuse(w, http.StatusGone, "This link was revoked. Ask those who gave it to you for a new one.")
@@ -145,7 +142,10 @@ func (p *publications) tooMany(w http.ResponseWriter) {
 
 // admits reports whether a reader may have what it found, or answers why not: its time is over, or it does not give the name
 // and password that are asked for (RFC 7617). Only wrong ones are slowed down.
-func (p *publications) admits(w http.ResponseWriter, r *http.Request, item *shelf.Item) bool {
+func (p *publications) admits(w http.ResponseWriter, r *http.Request, item *shelf.Item, source string) bool {
+	if item.Login == nil && item.Expires.IsZero() {
+		return true // as nearly always
+	}
 	now := p.Now()
 	if !item.Expires.IsZero() && !now.Before(item.Expires) {
 		p.refuse(w, http.StatusGone, "This link was given until "+item.Expires.UTC().Format("2 January 2006 15:04 UTC")+". Ask those who gave it to you for a new one.")
@@ -158,7 +158,6 @@ func (p *publications) admits(w http.ResponseWriter, r *http.Request, item *shel
 	if given && subtle.ConstantTimeCompare(p.Desk.LoginHash(user, password), item.Login) == 1 {
 		return true
 	}
-	source := p.sourceOf(r)
 	if given && !p.readers.mayGuess(source, now) {
 		p.tooMany(w)
 		return false
@@ -225,6 +224,9 @@ func accepts(header string) bool {
 }
 
 func acceptsGzip(header string) bool {
+	if header == "gzip" || header == "" || header == "identity" {
+		return header == "gzip" // as nearly always
+	}
 	for part := range strings.SplitSeq(header, ",") {
 		coding, params, _ := strings.Cut(strings.TrimSpace(part), ";")
 		if strings.EqualFold(strings.TrimSpace(coding), "gzip") {
