@@ -28,7 +28,7 @@ func sentAgain(all []*matcher, sent []Publication) {
 			to[uid] = p.Platform
 		}
 	}
-	if len(to) == 0 {
+	if len(to) == 0 { // bound
 		return
 	}
 	for _, m := range all {
@@ -52,14 +52,19 @@ func returning(history []carried.Row) (uids []string) {
 			continue
 		}
 		slices.SortFunc(rows, func(a, b carried.Row) int { return cmp.Compare(a.From, b.From) })
-		last := rows[len(rows)-turns:]
-		back := !slices.ContainsFunc(last, func(r carried.Row) bool { return r.Span != last[0].Span })
-		for i, r := range last[1:] {
-			back = back && last[i].To != 0 && last[i].To+1 < r.From
-		}
-		if back && last[turns-1].Stamp.Sub(last[0].Stamp) <= turnsWithin {
+		if wentAndCame(rows[len(rows)-turns:]) {
 			uids = append(uids, name.UID)
 		}
 	}
 	return uids
+}
+
+// wentAndCame reports whether between all of some runs the item was missing, and soon came back as it was.
+func wentAndCame(runs []carried.Row) bool {
+	for i, r := range runs[1:] {
+		if r.Span != runs[i].Span || r.From == runs[i].To+1 {
+			return false
+		}
+	}
+	return runs[len(runs)-1].Stamp.Sub(runs[0].Stamp) <= turnsWithin
 }

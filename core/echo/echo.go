@@ -273,7 +273,7 @@ func sourcesTo(platform int64, uid string) string { return fmt.Sprintf("to %d: %
 
 // known is by what the UID of an entry on a platform is known among those that were sent, if it is.
 func (s *everything) known(platform int64, uid string) string {
-	if there := sourcesTo(platform, uid); uid != "" && len(s.spans[uid]) == 0 && len(s.spans[there]) > 0 {
+	if there := sourcesTo(platform, uid); len(s.spans[there]) > 0 {
 		return there
 	}
 	return uid

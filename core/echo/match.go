@@ -244,11 +244,10 @@ func (m *matcher) equal() {
 	}
 }
 
-// live reports whether an item is published still, if only without the past that its own feed cut
+// live reports whether an item is published still, if only what is to come of it: its own feed may have cut the past
 // off, however long ago.
 func (m *matcher) live(it *item) bool {
-	cut := it.now.End == it.Span.End && it.now.Start > it.Span.Start && it.now.Start <= m.feed.Today+m.rules.Day
-	return it.live || cut
+	return it.live || it.now.Contains(span.Span{Start: max(it.Span.Start, m.feed.Today+m.rules.Day), End: it.Span.End})
 }
 
 // mostCompared bounds how many pairs of alike entries and items are tried in all orders; where

@@ -104,8 +104,8 @@ func alike(all []*matcher) [][]shown {
 // ofAGuest reports whether an entry is a sale to a guest who comes again and again, so that the name looks like the title of
 // blocks: but for that it is written as sales are, and what its platform imports it is known to write otherwise.
 func (m *matcher) ofAGuest(e Entry) bool {
-	plain, _, titled := TitleOf(e.Form)
-	return titled && m.learnt.salesForms[plain] && len(m.learnt.blockForms) > 0 && !m.learnt.blockForms[e.Form] && len(m.held.items) > 0
+	plain, _, _ := TitleOf(e.Form)
+	return m.learnt.salesForms[plain] && len(m.learnt.blockForms) > 0 && !m.learnt.blockForms[e.Form]
 }
 
 // judgePairs judges the pairs of two platforms. What is written as sales are on both sides is

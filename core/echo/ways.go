@@ -281,7 +281,7 @@ func (m *matcher) overlapping() {
 		return
 	}
 	odd := map[string]bool{} // forms of entries that nobody can tell
-	var more []int           // equal to what was sent, and one more than that, or the day beside it
+	more := map[int]*item{}  // equal to what was sent, and one more than that, or the day beside it
 	beside := func(e Entry, it *item) bool {
 		s := span.Span{Start: it.Span.Start - m.rules.Day, End: it.Span.End + m.rules.Day}
 		return m.live(it) && m.mayShow(e, it) && s.Contains(e.Span)
@@ -294,7 +294,7 @@ func (m *matcher) overlapping() {
 		for it := range m.around(e.Span, m.rules.Day, mostAlike) {
 			if it.Span == e.Span || !it.Span.Overlaps(e.Span) {
 				if beside(e, it) {
-					more = append(more, i)
+					more[i] = it
 				}
 				continue
 			}
@@ -306,12 +306,9 @@ func (m *matcher) overlapping() {
 			break
 		}
 	}
-	for _, i := range more { // where the platform makes pieces of what it was sent, one of these may be such a piece
-		e := m.feed.Entries[i]
-		for it := range m.around(e.Span, m.rules.Day, mostAlike) {
-			if odd[plainForm(e.Form)] && m.verdicts[i].Kind == Booking && beside(e, it) {
-				m.cannotTell(i, it)
-			}
+	for i, it := range more { // where the platform makes pieces of what it was sent, one of these may be such a piece
+		if odd[plainForm(m.feed.Entries[i].Form)] && m.verdicts[i].Kind == Booking {
+			m.cannotTell(i, it)
 		}
 	}
 }
