@@ -100,6 +100,16 @@ func Piece(minted string, n int) string {
 // or is stored tells.
 func LooksMinted(uid string) bool { return len(uid) == 38 && strings.HasSuffix(uid, mintedEnd) }
 
+// MintedIn is the part of a UID that may be one of ours, and whether there is more to it than that.
+func MintedIn(uid string) (part string, more bool) {
+	end := strings.Index(uid, mintedEnd)
+	if end < 32 {
+		return "", false
+	}
+	part = uid[end-32 : end+len(mintedEnd)]
+	return part, part != uid
+}
+
 // Change is the step from one version of a publication to the next.
 type Change struct {
 	Close []int64 // IDs of the rows that end with the version before

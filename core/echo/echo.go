@@ -138,7 +138,7 @@ func Judge(r Rules, sent []Publication, feeds []Feed, originals map[string]span.
 		}
 		held[s.Platform].add(s)
 	}
-	from, shared := sourcesIn(feeds, everything), sharedIn(feeds)
+	from, shared := sourcesIn(feeds, everything), sharedIn(feeds, everything)
 	all := make([]*matcher, len(feeds))
 	done := map[int64]*matcher{}
 	for _, i := range mirrorsLast(feeds) {
@@ -277,6 +277,12 @@ func (s *everything) known(platform int64, uid string) string {
 		return there
 	}
 	return uid
+}
+
+// madeOf reports whether a UID was made of one that was sent, as that of a piece is: two platforms may make the same.
+func (s *everything) madeOf(uid string) bool {
+	part, more := carried.MintedIn(uid)
+	return more && len(s.spans[part]) > 0
 }
 
 // certain is the verdict on an entry by its UID alone. It is an echo, certainly, when

@@ -7,11 +7,15 @@ import (
 )
 
 // sharedIn are the UIDs that feeds of two platforms have with the same span: these are one
-// booking, and no reflections of what we sent.
-func sharedIn(feeds []Feed) map[sentAs]bool {
+// booking, and no reflections of what we sent; but for what a platform has since it was sent its source's UID, or made of a
+// UID of ours.
+func sharedIn(feeds []Feed, all *everything) map[sentAs]bool {
 	first, shared := map[sentAs]int64{}, map[sentAs]bool{}
 	for _, f := range feeds {
 		for _, e := range f.Entries {
+			if all.known(f.Platform, e.UID) != e.UID || all.madeOf(e.UID) {
+				continue
+			}
 			at := sentAs{e.UID, e.Span}
 			if platform, seen := first[at]; e.UID == "" || !seen {
 				first[at] = f.Platform

@@ -287,8 +287,8 @@ func (r *caseReader) booking(b CaseBooking, feed, platform int64) (Booking, erro
 		return Booking{}, fmt.Errorf("answer %q: use %s, %s, or leave it out", b.Answer, echo.Own, echo.Reflected)
 	}
 	uid := b.UID
-	if of, ours := strings.CutPrefix(uid, "ours:"); ours {
-		uid = r.uid(of)
+	if before, of, ours := strings.Cut(uid, "ours:"); ours {
+		uid = before + r.uid(of)
 	}
 	elsewhere := ""
 	if b.Elsewhere != "" {

@@ -5,6 +5,7 @@ import (
 	"maps"
 	"slices"
 	"strconv"
+	"strings"
 	"time"
 
 	"wharf/core/carried"
@@ -73,8 +74,8 @@ func (x *exporter) nameOf(uid string) string {
 
 // uid is a UID as a case has it.
 func (x *exporter) uid(uid string) string {
-	if carried.LooksMinted(uid) {
-		return "ours:" + x.nameOf(uid)
+	if part, more := carried.MintedIn(uid); carried.LooksMinted(uid) || more && strings.HasSuffix(uid, part) {
+		return strings.TrimSuffix(uid, part) + "ours:" + x.nameOf(part)
 	}
 	return uid
 }
