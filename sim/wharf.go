@@ -58,6 +58,9 @@ var (
 	link     = rules.Link{Role: rules.Blocks, Tentative: rules.AsTentative, Units: 1}
 )
 
+// mostPieces is how many pieces of one booking may be published.
+const mostPieces = 9
+
 // pickup downloads the publication for a platform.
 func (w *world) pickup(p *platform) {
 	w.apply(p)
@@ -210,7 +213,9 @@ func (w *world) facts() (judge.Facts, []known) {
 				continue
 			}
 			k := known{truth: p.wharf.truth[b.Entry], minted: p.wharf.mint(b)}
-			w.minted[k.minted] = k.line.sales()
+			for n := range mostPieces {
+				w.minted[carried.Piece(k.minted, n)] = k.line.sales()
+			}
 			k.fact = judge.Booking{ID: b.ID, Feed: int64(p.id + 1), Platform: int64(p.id + 1), UID: b.UID, Key: b.Occurrence, Minted: k.minted,
 				Booking: b.Booking, Title: b.Title, Form: b.Form, Revision: b.Revision, Created: b.Created, Stand: b.Stand, Sighting: b.Sighting, Source: p.wharf.sources[b.Entry]}
 			f.Bookings = append(f.Bookings, k.fact)
