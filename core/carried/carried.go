@@ -100,14 +100,13 @@ func Piece(minted string, n int) string {
 // or is stored tells.
 func LooksMinted(uid string) bool { return len(uid) == 38 && strings.HasSuffix(uid, mintedEnd) }
 
-// MintedIn is the part of a UID that may be one of ours, and whether there is more to it than that.
-func MintedIn(uid string) (part string, more bool) {
+// MintedIn is the part of a UID that may be one of ours, as where a platform made it of one; "" for none.
+func MintedIn(uid string) string {
 	end := strings.Index(uid, mintedEnd)
 	if end < 32 {
-		return "", false
+		return ""
 	}
-	part = uid[end-32 : end+len(mintedEnd)]
-	return part, part != uid
+	return uid[end-32 : end+len(mintedEnd)]
 }
 
 // Change is the step from one version of a publication to the next.

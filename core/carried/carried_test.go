@@ -102,6 +102,13 @@ func TestAdvanceSeries(t *testing.T) {
 	assert.Equal(t, 7, carried.Advance(nil, wanted(7, class("a", 1, "x")), 1, now).Open[0].Sequence, "a new one begins with its source's")
 }
 
+func TestMintedIn(t *testing.T) {
+	ours := carried.Mint([]byte("key"), "1")
+	for uid, want := range map[string]string{ours: ours, "1-" + ours: ours, ours + "-2": ours, "x@wharf": "", "": "", "e1@strand.example": ""} {
+		assert.Equal(t, want, carried.MintedIn(uid), uid)
+	}
+}
+
 func TestMint(t *testing.T) {
 	key := []byte("key")
 	uid := carried.Mint(key, "1", "22", "x")

@@ -280,10 +280,7 @@ func (s *everything) known(platform int64, uid string) string {
 }
 
 // madeOf reports whether a UID was made of one that was sent, as that of a piece is: two platforms may make the same.
-func (s *everything) madeOf(uid string) bool {
-	part, more := carried.MintedIn(uid)
-	return more && len(s.spans[part]) > 0
-}
+func (s *everything) madeOf(uid string) bool { return len(s.spans[carried.MintedIn(uid)]) > 0 }
 
 // certain is the verdict on an entry by its UID alone. It is an echo, certainly, when
 // its UID is one that we minted and sent with this very span; or when it is one that we

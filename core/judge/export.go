@@ -74,7 +74,7 @@ func (x *exporter) nameOf(uid string) string {
 
 // uid is a UID as a case has it.
 func (x *exporter) uid(uid string) string {
-	if part, more := carried.MintedIn(uid); carried.LooksMinted(uid) || more && strings.HasSuffix(uid, part) {
+	if part := carried.MintedIn(uid); part != "" && strings.HasSuffix(uid, part) {
 		return strings.TrimSuffix(uid, part) + "ours:" + x.nameOf(part)
 	}
 	return uid
