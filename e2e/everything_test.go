@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"database/sql"
 	"fmt"
 	"os"
 	"os/exec"
@@ -206,6 +207,19 @@ func TestEverything(t *testing.T) {
 	_, text = fetch(t, w.linkOf("Loft, for Ida"))
 	assert.Equal(t, sorted(slices.Concat(class, course[:1], course[2:], []string{fair})...), expandTwice(t, text))
 	assert.Equal(t, 1, strings.Count(text, "RANGE=THISANDFUTURE"))
+
+	// Another process writes the same bytes, with the stored ones thrown away.
+	w.stop()
+	db, err := sql.Open("mysql", w.dsn)
+	require.NoError(t, err)
+	defer db.Close()
+	_, err = db.Exec("UPDATE publications SET body = ''")
+	require.NoError(t, err)
+	w.start()
+	w.run("", "publication", "edit", "Loft, for Ida", "--name", "Another")
+	w.run("", "publication", "edit", "Another", "--name", "Loft, for Ida")
+	_, again := fetch(t, w.linkOf("Loft, for Ida"))
+	assert.Equal(t, text, again)
 
 	for _, c := range []struct {
 		options []string
