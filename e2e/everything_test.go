@@ -12,6 +12,7 @@ import (
 	"time"
 
 	arran "github.com/arran4/golang-ical"
+	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"github.com/teambition/rrule-go"
@@ -267,6 +268,33 @@ func TestNothingReturns(t *testing.T) {
 				require.Empty(t, w.conflicts(), options)
 				assert.Empty(t, strand.Blocks(), "%v: what is cancelled dies out", options)
 			}
+		})
+	}
+}
+
+// TestEverythingInTheConsole: it is chosen in the form, with what goes out only if somebody says so, on a desk and on a phone.
+func TestEverythingInTheConsole(t *testing.T) {
+	anyDay(t)
+	w := loft(t)
+	for where, size := range sizes {
+		t.Run(where, func(t *testing.T) {
+			w.run("", "publication", "edit", "Loft, for Ida", "--detail", "times", "--links=false", "--yes")
+			p := openPage(t, w.base()).logIn()
+			p.do(chromedp.EmulateViewport(size[0], size[1]), p.goTo("/publications"))
+			p.press("Change")
+			p.see("form.publication")
+			p.do(chromedp.Click(chromedp.Search(`//label[contains(@class, "el-radio")][contains(., "all that its source gives")]`)))
+			p.see("fieldset.more")
+			assert.Empty(t, p.axe())
+			assert.LessOrEqual(t, eval[int](t, p.tab, `document.documentElement.scrollWidth - innerWidth`), 0)
+			assert.Equal(t, 0, eval[int](t, p.tab, `[...document.querySelectorAll("form.publication label")].filter((l) => l.textContent.includes("goes out as one")).length`), "it is told of each booking")
+			p.do(chromedp.Click(chromedp.Search(`//fieldset//label[contains(., "Links to pages")]`)))
+			p.press("Save")
+			p.do(chromedp.WaitVisible(chromedp.Search(`//li[contains(., "everything, with links")]`)))
+			_, text := fetch(t, w.linkOf("Loft, for Ida"))
+			within(t, text, "URL:https://loft.example/class", "RRULE:FREQ=WEEKLY;COUNT=5")
+			assert.NotContains(t, text, "ATTENDEE")
+			p.content()
 		})
 	}
 }
