@@ -113,7 +113,7 @@ func (m *matcher) match(from sources, shared map[sentAs]bool) {
 	m.certain(from)
 	m.own()
 	for i, e := range m.feed.Entries {
-		m.settled[i] = m.settled[i] || shared[sentAs{e.UID, e.Span}] && len(m.feed.Mirrors) == 0 && !m.known[i] // of ours each is a reflection
+		m.settled[i] = m.settled[i] || shared[sentAs{e.UID, e.Span}] && len(m.feed.Mirrors) == 0
 	}
 	later := map[int]bool{} // what is surely written as a sale takes no item from what may be its block
 	if m.tellsApart() {
