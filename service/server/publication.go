@@ -41,14 +41,18 @@ func (p *publications) serve(w http.ResponseWriter, r *http.Request, file string
 	if !ok || !p.admits(w, r, item, source) {
 		return
 	}
-	done, ok := p.readers.begin(w, item.PublicationID, source)
-	if !ok {
-		w.Header().Set("Retry-After", "5")
-		w.Header().Set("Connection", "close")
-		p.refuse(w, http.StatusServiceUnavailable, "Too many read this calendar at this moment. Ask again in a few seconds.")
-		return
+	p.readers.deadline(w, 0)
+	same := unchanged(r.Header, item)
+	if !same { // then there is nothing to read
+		done, ok := p.readers.begin(item.PublicationID, source)
+		if !ok {
+			w.Header().Set("Retry-After", "5")
+			w.Header().Set("Connection", "close")
+			p.refuse(w, http.StatusServiceUnavailable, "Too many read this calendar at this moment. Ask again in a few seconds.")
+			return
+		}
+		defer done()
 	}
-	defer done()
 	form := &item.Plain
 	if acceptsGzip(r.Header.Get("Accept-Encoding")) {
 		form = &item.Zipped
@@ -60,7 +64,7 @@ func (p *publications) serve(w http.ResponseWriter, r *http.Request, file string
 		// Before it is answered, so that no pickup is forgotten.
 		p.Shelf.PickedUp(r.Context(), item, agent, p.Now())
 	}
-	if unchanged(r.Header, item) {
+	if same {
 		p.notModified.Inc()
 		w.WriteHeader(http.StatusNotModified)
 		return

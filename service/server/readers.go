@@ -41,8 +41,7 @@ func newReaders(r Readers) *readers {
 
 // begin counts an answer in, unless there are too many of the publication on the way; done counts it
 // out again.
-func (r *readers) begin(w http.ResponseWriter, publication int64, source string) (done func(), ok bool) {
-	r.deadline(w, 0)
+func (r *readers) begin(publication int64, source string) (done func(), ok bool) {
 	if r.Most == 0 {
 		return func() {}, true
 	}

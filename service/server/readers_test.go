@@ -50,7 +50,7 @@ func TestReaders(t *testing.T) {
 	var ends []func()
 	holds := func(publication int64, source string, n int) (held int) {
 		for range n {
-			if done, ok := r.begin(httptest.NewRecorder(), publication, source); ok {
+			if done, ok := r.begin(publication, source); ok {
 				ends, held = append(ends, done), held+1
 			}
 		}
@@ -85,7 +85,7 @@ func TestReaders(t *testing.T) {
 
 // anyNumber counts what is let through where nothing bounds it.
 func (r *readers) anyNumber(t *testing.T) (n int) {
-	if _, ok := r.begin(httptest.NewRecorder(), 1, "203.0.113.1"); ok {
+	if _, ok := r.begin(1, "203.0.113.1"); ok {
 		n++
 	}
 	if r.mayGuess("203.0.113.1", time.Now()) {
