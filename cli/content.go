@@ -13,7 +13,7 @@ import (
 
 // contentFlags say what a publication shows; those that are not given leave it as it is.
 var contentFlags = []cli.Flag{
-	&cli.StringSliceFlag{Name: "also", Usage: "another calendar of the same grain that a person gets, too, again for more; \"\" for none"},
+	&cli.StringSliceFlag{Name: "also", Usage: "another calendar that a person gets, too, again for more; \"\" for none"},
 	&cli.StringFlag{Name: "detail", Usage: "times: each under one title; titles: under its own, if anybody may see that; everything: all that its source gives"},
 	&cli.StringFlag{Name: "title", Usage: "of every event that is shown without one of its own"},
 	&cli.StringFlag{Name: "tentative", Usage: "how what is not firm goes out: tentative, firm or ignore"},

@@ -3,12 +3,25 @@ package e2e
 import (
 	"fmt"
 	"slices"
+	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 
 	"wharf/api/client"
 )
+
+// otherThan are the flags for all of some calendars but one.
+func otherThan(own string, all ...string) (flags []string) {
+	for _, c := range all {
+		if c != own {
+			flags = append(flags, "--also", c)
+		}
+	}
+	return flags
+}
 
 // TestSeveralCalendars: a person gets several calendars in one link, and each title says of which one it is. What changes on any
 // of them arrives; two links that show each other's calendars come to rest.
@@ -61,13 +74,35 @@ func TestSeveralCalendars(t *testing.T) {
 		args []string
 		says string
 	}{
-		{[]string{"edit", "Boats, for Ida", "--also", "Pontoon"}, "Pontoon goes by the night, and Ketch by the day"},
 		{[]string{"add", "For the desk", "--calendar", "Ketch", "--platform", "Desk", "--also", "Sloop"}, "give it a link for each"},
 	} {
 		_, errs, code := w.try("", append([]string{"publication"}, c.args...)...)
 		assert.Equal(t, 2, code, errs)
 		assert.Contains(t, errs, c.says)
 	}
+	// Nights, days and times in one link: each as its calendar has it.
+	loc, err := time.LoadLocation(zoneName)
+	require.NoError(t, err)
+	w.run("", "calendar", "add", "Hall", "--zone", zoneName, "--grain", "time")
+	w.run("", "hold", "add", "Hall", day(t, 12)+"T10:00", day(t, 12)+"T11:30", "--title", "Talk", "--yes")
+	hold("Pontoon", 14, 16, "Gus")
+	for name, own := range map[string]string{"All, for Max": "Ketch", "All, for Nan": "Hall"} {
+		w.run("", append([]string{"publication", "add", name, "--calendar", own, "--person", strings.Fields(name)[2], "--detail", "titles", "--cancelled", "24"}, otherThan(own, "Ketch", "Sloop", "Pontoon", "Hall")...)...)
+		_, text := fetch(t, w.linkOf(name))
+		all := map[string][2]string{}
+		for _, e := range readTwice(t, text) {
+			all[e.Summary] = [2]string{e.Start, e.End}
+		}
+		talk, err := time.ParseInLocation("2006-01-02 15:04", day(t, 12)+" 10:00", loc)
+		require.NoError(t, err)
+		assert.Equal(t, map[string][2]string{"Ketch: Ann": {day(t, 3), day(t, 5)}, "Sloop: Cleo": {day(t, 9), day(t, 10)}, "Pontoon: Gus": {day(t, 14), day(t, 16)},
+			"Hall: Talk": {talk.UTC().Format(time.RFC3339), talk.Add(90 * time.Minute).UTC().Format(time.RFC3339)}}, all, name)
+		within(t, w.run("", "publication", "preview", name), "Gus", "Talk")
+	}
+	w.run("", "hold", "cancel", fmt.Sprint(lines[client.Hold](t, w.run("", "hold", "list", "--calendar", "Hall", "--json"))[0].Id), "--yes")
+	_, text := fetch(t, w.linkOf("All, for Max"))
+	assert.Len(t, firsts(t, text, "CANCELLED"), 1, "what is gone of another calendar is called off, too: %s", text)
+
 	w.run("", "calendar", "remove", "Dory", "--yes")
 	w.eventually("what is gone is shown no more", func() bool { return len(shown("Boats, for Ida")) == 2 })
 	w.run("", "publication", "edit", "Boats, for Ida", "--also", "", "--yes")

@@ -2125,7 +2125,7 @@ type PublicationContentEdit struct {
 	Attendees   *bool   `json:"attendees,omitempty"`
 	Back        *int    `json:"back,omitempty"`
 
-	// Calendars Others of the same grain that a person gets, too
+	// Calendars Others that a person gets, too
 	Calendars *[]int64 `json:"calendars,omitempty"`
 	Cancelled *int     `json:"cancelled,omitempty"`
 

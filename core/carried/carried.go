@@ -23,6 +23,7 @@ import (
 type Item struct {
 	Name
 	Span      span.Span
+	Grain     span.Grain // by which its span goes; "": as that of the publication's calendar
 	Units     int
 	Tentative bool
 	// Content is a digest of what else is shown of it; "" where nothing is.
@@ -34,6 +35,18 @@ type Item struct {
 
 // SentUID is the UID that its recipient sees.
 func (i Item) SentUID() string { return cmp.Or(i.Sent, i.UID) }
+
+// On is its span as one of a calendar that goes by a grain: a time takes the days that it touches, a day all of its hours.
+func (i Item) On(grain span.Grain, loc *time.Location) span.Span {
+	switch {
+	case i.Grain == "" || i.Grain.Dated() == grain.Dated():
+		return i.Span
+	case i.Grain.Dated():
+		return span.Instants(span.Date(i.Span.Start).Start(loc), span.Date(i.Span.End).Start(loc))
+	}
+	day := func(at int64) span.Date { return span.DateOf(time.Unix(at, 0).In(loc)) }
+	return span.Days(day(i.Span.Start), day(max(i.Span.Start, i.Span.End-1))+1)
+}
 
 // Wanted is an item that a publication should carry.
 type Wanted struct {

@@ -102,6 +102,29 @@ func TestAdvanceSeries(t *testing.T) {
 	assert.Equal(t, 7, carried.Advance(nil, wanted(7, class("a", 1, "x")), 1, now).Open[0].Sequence, "a new one begins with its source's")
 }
 
+func TestOn(t *testing.T) {
+	loc := time.FixedZone("", -3*3600)
+	instant := func(day, hour int) int64 { return time.Date(2026, 7, day, hour, 0, 0, 0, loc).Unix() }
+	date := func(day int) int64 { return int64(span.NewDate(2026, 7, day)) }
+	for _, tc := range []struct {
+		name   string
+		is, on span.Grain
+		want   span.Span
+		span   span.Span
+	}{
+		{"its own", "", span.Time, span.Span{Start: 5, End: 6}, span.Span{Start: 5, End: 6}},
+		{"nights among days", span.Night, span.Day, span.Span{Start: date(3), End: date(5)}, span.Span{Start: date(3), End: date(5)}},
+		{"days among times", span.Day, span.Time, span.Span{Start: instant(3, 0), End: instant(5, 0)}, span.Span{Start: date(3), End: date(5)}},
+		{"a time among days", span.Time, span.Day, span.Span{Start: date(3), End: date(5)}, span.Span{Start: instant(3, 22), End: instant(4, 1)}},
+		{"a time up to midnight", span.Time, span.Night, span.Span{Start: date(3), End: date(4)}, span.Span{Start: instant(3, 22), End: instant(4, 0)}},
+		{"a moment", span.Time, span.Day, span.Span{Start: date(3), End: date(4)}, span.Span{Start: instant(3, 0), End: instant(3, 0)}},
+	} {
+		i := item("a", tc.span.Start, tc.span.End)
+		i.Grain = tc.is
+		assert.Equal(t, tc.want, i.On(tc.on, loc), tc.name)
+	}
+}
+
 func TestMintedIn(t *testing.T) {
 	ours := carried.Mint([]byte("key"), "1")
 	for uid, want := range map[string]string{ours: ours, "1-" + ours: ours, ours + "-2": ours, "x@wharf": "", "": "", "e1@strand.example": ""} {

@@ -49,6 +49,9 @@ func partsOf(f Facts, verdicts []Verdict) (all [][]publish.Item) {
 	k := newKeeper(f, verdicts)
 	for _, p := range f.Parts {
 		items := itemsOf(f, p, k)
+		for i := range items {
+			items[i].Grain = f.Calendar.Grain
+		}
 		slices.SortFunc(items, func(a, b publish.Item) int { return cmp.Or(a.Span.Compare(b.Span), strings.Compare(a.UID, b.UID)) })
 		all = append(all, items)
 	}
@@ -61,6 +64,9 @@ func renditionOf(f Facts, p Publication, k *keeper) (r Rendition, until time.Tim
 	var want []carried.Wanted
 	shown := map[carried.Name]publish.Shown{}
 	for _, item := range append(itemsOf(f, p, k), p.Others...) {
+		if item.Grain == f.Calendar.Grain {
+			item.Grain = ""
+		}
 		want = append(want, carried.Wanted{Item: item.Item, Least: item.Least})
 		shown[item.Name] = item.Shown
 	}
@@ -70,8 +76,9 @@ func renditionOf(f Facts, p Publication, k *keeper) (r Rendition, until time.Tim
 	if !r.Change.Empty() {
 		history, versions = carried.Through(history, r.Change, p.Version+1), append(slices.Clone(versions), carried.Version{Number: p.Version + 1, At: f.Now})
 	}
-	off, until := publish.CalledOff(history, versions, p.Window, keep, f.Now)
-	if r.Change.Empty() && p.Version > 0 && !p.Renamed && slices.Equal(off, lastCalledOff(p, keep)) {
+	shows := func(r carried.Row) bool { return r.On(f.Calendar.Grain, f.Calendar.Zone).Overlaps(p.Window) }
+	off, until := publish.CalledOff(history, versions, shows, keep, f.Now)
+	if r.Change.Empty() && p.Version > 0 && !p.Renamed && slices.Equal(off, lastCalledOff(p, shows, keep)) {
 		return r, until
 	}
 	r.Version = p.Version + 1
@@ -80,10 +87,10 @@ func renditionOf(f Facts, p Publication, k *keeper) (r Rendition, until time.Tim
 }
 
 // lastCalledOff is what the newest version shows as called off.
-func lastCalledOff(p Publication, keep time.Duration) []carried.Row {
+func lastCalledOff(p Publication, shows func(carried.Row) bool, keep time.Duration) []carried.Row {
 	if len(p.Versions) == 0 {
 		return nil
 	}
-	off, _ := publish.CalledOff(p.History, p.Versions, p.Window, keep, p.Versions[len(p.Versions)-1].At)
+	off, _ := publish.CalledOff(p.History, p.Versions, shows, keep, p.Versions[len(p.Versions)-1].At)
 	return off
 }

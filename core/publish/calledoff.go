@@ -7,13 +7,12 @@ import (
 	"time"
 
 	"wharf/core/carried"
-	"wharf/core/span"
 )
 
 // CalledOff are the items that were carried and are no more, for so long after that: readers that keep what they once
-// read need to be told. Those whose time is over, or that the window has passed, are not among them. next is when the first of
+// read need to be told. Those that it does not show any more, since its window has passed them, are not among them. next is when the first of
 // them is to be shown no more; zero when there is none. It takes n log n steps.
-func CalledOff(history []carried.Row, versions []carried.Version, window span.Span, keep time.Duration, now time.Time) (rows []carried.Row, next time.Time) {
+func CalledOff(history []carried.Row, versions []carried.Version, shows func(carried.Row) bool, keep time.Duration, now time.Time) (rows []carried.Row, next time.Time) {
 	if keep <= 0 {
 		return nil, time.Time{}
 	}
@@ -32,7 +31,7 @@ func CalledOff(history []carried.Row, versions []carried.Version, window span.Sp
 	for _, r := range newest {
 		gone := at[r.To+1] // the version that was the first without it
 		until := gone.Add(keep)
-		if stands[r.SentUID()] || !until.After(now) || !r.Span.Overlaps(window) {
+		if stands[r.SentUID()] || !until.After(now) || !shows(r) {
 			continue
 		}
 		if next.IsZero() || until.Before(next) {

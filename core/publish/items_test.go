@@ -168,7 +168,7 @@ func TestCalledOff(t *testing.T) {
 		{"its time is over at that moment", 6 * time.Hour, 16, []string{"again 3"}, at(17)},
 		{"nothing is left of it", 6 * time.Hour, 17, nil, time.Time{}},
 	} {
-		rows, next := publish.CalledOff(history, versions, span.Span{Start: 0, End: 100}, tc.keep, at(tc.now))
+		rows, next := publish.CalledOff(history, versions, func(r carried.Row) bool { return r.Span.Overlaps(span.Span{Start: 0, End: 100}) }, tc.keep, at(tc.now))
 		var got []string
 		for _, r := range rows {
 			got = append(got, fmt.Sprint(r.UID, " ", r.Sequence))

@@ -32,7 +32,7 @@ func Month(year int, month time.Month, grain span.Grain, loc *time.Location, row
 	var taken []span.Span
 	for _, r := range rows {
 		if r.Units > 0 {
-			taken = append(taken, r.Span)
+			taken = append(taken, r.On(grain, loc))
 		}
 	}
 	taken = span.Union(taken)

@@ -66,4 +66,6 @@ func TestMonth(t *testing.T) {
 		}
 		assert.Equal(t, tc.want, got, tc.name)
 	}
+	other := publish.Month(2026, 10, span.Day, loc, []carried.Row{{Item: carried.Item{Span: hours("07T22:00", "08T02:00"), Grain: span.Time, Units: 1}}})
+	assert.Equal(t, []publish.DayState{publish.Free, publish.Full, publish.Full, publish.Free}, []publish.DayState{other[5].State, other[6].State, other[7].State, other[8].State}, "hours of another calendar take the days of this one")
 }

@@ -106,6 +106,7 @@ func alarms(r rules.Publication, e *ical.Component, shown Shown) {
 }
 
 func event(title string, grain span.Grain, r carried.Row, status string) *ical.Component {
+	grain = cmp.Or(r.Grain, grain)
 	e := &ical.Component{Name: "VEVENT"}
 	e.AddText("UID", r.SentUID())
 	e.Add("DTSTAMP", stamp(r.Stamp))

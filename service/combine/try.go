@@ -8,6 +8,7 @@ import (
 	"wharf/core/carried"
 	"wharf/core/conflict"
 	"wharf/core/judge"
+	"wharf/core/rules"
 	"wharf/core/span"
 	"wharf/service/store"
 )
@@ -136,7 +137,7 @@ func (is concluded) to(then concluded) (effects []Effect) {
 	}
 	for i, r := range then.result.Renditions {
 		p := then.facts.Publications[i]
-		before, after := spansIn(p.History, is.result.Renditions[i].Change), spansIn(p.History, r.Change)
+		before, after := spansIn(p.History, is.result.Renditions[i].Change, is.facts.Calendar), spansIn(p.History, r.Change, then.facts.Calendar)
 		add := func(kind EffectKind, these, those []span.Span) {
 			for _, s := range these {
 				if !slices.Contains(those, s) {
@@ -153,9 +154,9 @@ func (is concluded) to(then concluded) (effects []Effect) {
 func shown(k judge.Conflict) bool { return slices.Contains(judge.Unsettled, k.State) }
 
 // spansIn are those that a publication shows after a change.
-func spansIn(history []carried.Row, change carried.Change) (all []span.Span) {
+func spansIn(history []carried.Row, change carried.Change, k rules.Calendar) (all []span.Span) {
 	for _, r := range carried.Apply(history, change) {
-		all = append(all, r.Span)
+		all = append(all, r.On(k.Grain, k.Zone))
 	}
 	return all
 }

@@ -137,8 +137,7 @@ func othersOf(tx *store.Tx, row store.Publication, recipient store.Platform, ids
 	if len(ids) > 0 && !recipient.Person {
 		return nil, wrong("a platform blocks what it is sent, and cannot tell calendars apart: give it a link for each, or several calendars to a person")
 	}
-	own, err := tx.LockCalendar(row.CalendarID)
-	if err != nil {
+	if _, err := tx.LockCalendar(row.CalendarID); err != nil {
 		return nil, err
 	}
 	all := []int64{}
@@ -146,14 +145,10 @@ func othersOf(tx *store.Tx, row store.Publication, recipient store.Platform, ids
 		if id == row.CalendarID {
 			continue
 		}
-		other, err := tx.Calendar(id)
-		switch {
-		case errors.Is(err, store.ErrNotFound):
+		if _, err := tx.Calendar(id); errors.Is(err, store.ErrNotFound) {
 			return nil, wrong("there is no calendar %d", id)
-		case err != nil:
+		} else if err != nil {
 			return nil, err
-		case other.Grain != own.Grain:
-			return nil, wrong("%s goes by the %s, and %s by the %s: give them in a link each", other.Name, other.Grain, own.Name, own.Grain)
 		}
 		all = append(all, id)
 	}

@@ -50,7 +50,7 @@ func (tx *Tx) PartsOn(calendar int64) ([]PartOn, error) {
 
 // SavePart keeps what a publication shows of another calendar, and marks its own one dirty.
 func (tx *Tx) SavePart(of Publication, calendar int64, items []publish.Item) error {
-	part := PublicationPart{PublicationID: of.ID, CalendarID: calendar, Items: items}
+	part := PublicationPart{PublicationID: of.ID, CalendarID: calendar, Items: append([]publish.Item{}, items...)} // none is no NULL
 	if err := tx.db.Clauses(clause.OnConflict{UpdateAll: true}).Create(&part).Error; err != nil {
 		return err
 	}

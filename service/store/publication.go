@@ -232,7 +232,7 @@ func (tx *Tx) PublishedOf(calendar int64) (Published, error) {
 func (r Carried) row() carried.Row {
 	return carried.Row{ID: r.ID, Sequence: r.Sequence, Stamp: r.Stamp, From: r.FromVersion, To: r.ToVersion,
 		Item: carried.Item{Name: carried.Name{UID: r.UID, Recurrence: r.Recurrence}, Span: span.Span{Start: r.StartPoint, End: r.EndPoint},
-			Units: r.Units, Tentative: r.Tentative, Content: r.Content, Sent: r.Sent}}
+			Units: r.Units, Tentative: r.Tentative, Content: r.Content, Sent: r.Sent, Grain: r.Grain}}
 }
 
 // MoveWindows moves the windows of a calendar's publications on to a step.
@@ -254,7 +254,7 @@ func (tx *Tx) SaveVersion(v Version, name string, body []byte, change carried.Ch
 	}
 	rows := make([]Carried, len(change.Open))
 	for i, r := range change.Open {
-		rows[i] = Carried{PublicationID: v.PublicationID, UID: r.UID, Recurrence: r.Recurrence, Content: r.Content, Sent: r.Sent, StartPoint: r.Span.Start, EndPoint: r.Span.End, Units: r.Units,
+		rows[i] = Carried{PublicationID: v.PublicationID, UID: r.UID, Recurrence: r.Recurrence, Content: r.Content, Sent: r.Sent, Grain: r.Grain, StartPoint: r.Span.Start, EndPoint: r.Span.End, Units: r.Units,
 			Tentative: r.Tentative, Sequence: r.Sequence, Stamp: r.Stamp, FromVersion: r.From, ToVersion: r.To}
 	}
 	if len(rows) > 0 {

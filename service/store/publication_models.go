@@ -93,7 +93,8 @@ type Carried struct {
 	FromVersion   int64
 	ToVersion     int64 // 0: still carried
 	Content       string
-	Sent          string // the UID that its recipient sees; "": UID
+	Grain         span.Grain // by which its points go; "": as the publication's calendar
+	Sent          string     // the UID that its recipient sees; "": UID
 }
 
 // TableName is carried, not carrieds.

@@ -2414,7 +2414,7 @@ export interface components {
             links: boolean;
         };
         PublicationContentEdit: {
-            /** @description Others of the same grain that a person gets, too */
+            /** @description Others that a person gets, too */
             calendars?: number[];
             detail?: components["schemas"]["Detail"];
             title?: string;

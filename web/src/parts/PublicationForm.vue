@@ -45,12 +45,10 @@ const linked = computed(() =>
     label: feeds.data.value?.find((f) => f.id === l.feed)?.name ?? '',
   })),
 )
-/** Others that a person can get in the same link: what goes by the same unit. */
+/** Others that a person can get in the same link. */
 const person = computed(() => props.publication?.platform.person ?? recipient.value.kind === 'person')
 const others = computed(() =>
-  (calendars.data.value ?? [])
-    .filter((c) => c.id !== calendar.value && c.grain === of.value?.grain)
-    .map((c) => ({ value: c.id, label: c.name })),
+  (calendars.data.value ?? []).filter((c) => c.id !== calendar.value).map((c) => ({ value: c.id, label: c.name })),
 )
 const busy = computed(() => edit.isPending.value || add.isPending.value)
 
