@@ -184,6 +184,7 @@ func TestPlatformPage(t *testing.T) {
 			p := openPage(t, w.base()).logIn()
 			p.do(chromedp.EmulateViewport(size[0], size[1]), p.goTo(fmt.Sprint("/platforms/", strand.Id)))
 			p.see(".habit")
+			p.do(chromedp.WaitVisible(chromedp.Search(`//main//*[contains(text(), "Strand & Tern Charters importer")]`)))
 			within(t, p.text("main"), `Entries called "Not bookable" are blocks.`, "It makes at most", "What comes in", "Strand & Tern Charters importer")
 			line := `//li[contains(@class, "habit")][contains(., 'called "Not bookable"')]`
 			p.do(chromedp.Click(chromedp.Search(line+`//button[contains(., "what it was learnt from")]`)), chromedp.WaitVisible(chromedp.Search(line+`//li[contains(., "Not bookable")]`)))

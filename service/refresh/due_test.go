@@ -3,6 +3,7 @@ package refresh_test
 import (
 	"context"
 	"net/http"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -123,14 +124,17 @@ func TestWake(t *testing.T) {
 	late := make(chan time.Duration, 2)
 	b.Refresher.After = func(d time.Duration) <-chan time.Time { slept <- d; return timer }
 	b.Refresher.Done = func(_ store.Outcome, _, l time.Duration) { late <- l }
-	b.Now = b.Now.Add(14*time.Minute + 50*time.Second)
+	var at atomic.Int64 // Run combines beside handing out
+	at.Store(b.Now.Add(14*time.Minute + 50*time.Second).UnixNano())
+	clock := func() time.Time { return time.Unix(0, at.Load()).UTC() }
+	b.Refresher.Now, b.Refresher.Combiner.Now = clock, clock
 	run, stop := context.WithCancel(ctx)
 	done := make(chan struct{})
 	go func() { defer close(done); b.Refresher.Run(run, nil) }()
 	require.Equal(t, 10*time.Second, <-slept, "until it is due")
 	require.Equal(t, 10*time.Second, <-slept, "and again: that it was read on subscribing has woken it")
-	b.Now = b.Now.Add(10*time.Second + 30*time.Millisecond)
-	timer <- b.Now
+	at.Add(int64(10*time.Second + 30*time.Millisecond))
+	timer <- clock()
 	assert.Equal(t, 30*time.Millisecond, <-late)
 	require.Equal(t, time.Second, <-slept, "it may still be due that was handed out")
 	b.Refresher.Wake()
