@@ -241,10 +241,7 @@ func TestNothingReturns(t *testing.T) {
 			w := newWorld(t, []string{"Merrow Charter Desk", "Strand & Tern Charters"})
 			strand := w.platforms[1]
 			strand.Style.UIDs = uids
-			for i := range 12 { // it has sold about once a week
-				_, err := strand.Add(standin.Booking{Guest: guests[i], From: day(t, 60+4*i), Until: day(t, 62+4*i), Made: now().Add(-time.Duration(90-7*i) * 24 * time.Hour)})
-				require.NoError(t, err)
-			}
+			w.soldWeekly(1)
 			w.subscribe("Ketch Merrow")
 			w.round()
 			for n, options := range [][]string{{"--detail", "times"}, {"--detail", "times", "--joined"}, {"--detail", "titles", "--joined=false"}, {"--detail", "everything"}} {

@@ -318,6 +318,15 @@ func (w *world) book(platform int, guest string, first, last int) {
 	require.Equal(w.t, http.StatusOK, resp.StatusCode)
 }
 
+// soldWeekly has a platform sell about once a week since three months ago, for later.
+func (w *world) soldWeekly(platform int) {
+	w.t.Helper()
+	for i := range 12 {
+		_, err := w.platforms[platform].Add(standin.Booking{Guest: guests[i], From: day(w.t, 60+4*i), Until: day(w.t, 62+4*i), Made: now().Add(-time.Duration(90-7*i) * 24 * time.Hour)})
+		require.NoError(w.t, err)
+	}
+}
+
 func (w *world) cancel(platform int, guest string) {
 	w.t.Helper()
 	for _, b := range w.platforms[platform].Bookings() {

@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 	"testing"
-	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -22,10 +21,7 @@ func TestReflectionsUnderOtherUIDs(t *testing.T) {
 			w := newWorld(t, []string{"Merrow Charter Desk", "Strand & Tern Charters"})
 			strand := w.platforms[1]
 			strand.Style.UIDs = uids
-			for i := range 12 { // it has sold about once a week
-				_, err := strand.Add(standin.Booking{Guest: guests[i], From: day(t, 60+4*i), Until: day(t, 62+4*i), Made: now().Add(-time.Duration(90-7*i) * 24 * time.Hour)})
-				require.NoError(t, err)
-			}
+			w.soldWeekly(1)
 			w.subscribe("Ketch Merrow")
 			w.round()
 			require.Empty(t, w.conflicts())
@@ -78,10 +74,7 @@ func TestReflectionsUnderOtherUIDs(t *testing.T) {
 func TestMirrors(t *testing.T) {
 	w := newWorld(t, []string{"Merrow Charter Desk", "Strand & Tern Charters"})
 	w.platforms[1].Style.UIDs = standin.Own
-	for i := range 12 {
-		_, err := w.platforms[1].Add(standin.Booking{Guest: guests[i], From: day(t, 60+4*i), Until: day(t, 62+4*i), Made: now().Add(-time.Duration(90-7*i) * 24 * time.Hour)})
-		require.NoError(t, err)
-	}
+	w.soldWeekly(1)
 	w.book(0, "Thorne", 30, 32)
 	w.subscribe("Ketch Merrow")
 	w.cancel(0, "Thorne")
@@ -116,10 +109,7 @@ func TestHabits(t *testing.T) {
 	w := newWorld(t, []string{"Merrow Charter Desk", "Strand & Tern Charters"})
 	strand := w.platforms[1]
 	strand.Style.UIDs = standin.Own
-	for i := range 12 {
-		_, err := strand.Add(standin.Booking{Guest: guests[i], From: day(t, 60+4*i), Until: day(t, 62+4*i), Made: now().Add(-time.Duration(90-7*i) * 24 * time.Hour)})
-		require.NoError(t, err)
-	}
+	w.soldWeekly(1)
 	w.subscribe("Ketch Merrow")
 	w.round()
 	w.book(0, "Lindqvist", 10, 12)
@@ -210,10 +200,7 @@ func known(t *testing.T, style standin.Style) *world {
 	strand := w.platforms[1]
 	style.Sale = "Charter: %s"
 	strand.Style = style
-	for i := range 12 {
-		_, err := strand.Add(standin.Booking{Guest: guests[i], From: day(t, 60+4*i), Until: day(t, 62+4*i), Made: now().Add(-time.Duration(90-7*i) * 24 * time.Hour)})
-		require.NoError(t, err)
-	}
+	w.soldWeekly(1)
 	w.subscribe("Ketch Merrow")
 	w.round()
 	require.Empty(t, w.conflicts())
