@@ -9,16 +9,12 @@ import (
 	"strings"
 	"testing"
 
-	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"wharf/api/client"
 	"wharf/standin"
 )
-
-// sizes are those at which pages are tried.
-var sizes = map[string][2]int64{"on a desk": {1280, 800}, "on a phone": {390, 844}}
 
 // asked is a world in which nobody can tell whether what Strand & Tern Charters shows is Lindqvist's
 // booking reflected.
@@ -46,13 +42,14 @@ func doubtful(t *testing.T, k client.Conflict) client.Booking {
 // TestAnswers: from the first page to an answer in three taps; what it changes is said before; it
 // is kept with who said it, becomes a double booking or nothing, and is taken back by keyboard.
 func TestAnswers(t *testing.T) {
+	t.Parallel()
 	for where, size := range sizes {
 		t.Run(where, func(t *testing.T) {
 			w, k := asked(t)
 			p := openPage(t, w.base()).logIn()
-			p.do(chromedp.EmulateViewport(size[0], size[1]), p.goTo("/"))
+			p.do(viewport(size), p.goTo("/"))
 			p.see(".answer.alarm li a")
-			p.do(chromedp.Click(chromedp.CSS(".answer.alarm li a")))
+			p.do(click(".answer.alarm li a"))
 			p.see(".answer .act")
 			assert.Empty(t, p.axe())
 			p.press("Ours, reflected")
@@ -60,26 +57,26 @@ func TestAnswers(t *testing.T) {
 			within(t, p.text(".giving"), "ours, reflected", "This is what it changes", "clears")
 			assert.Empty(t, p.axe())
 			p.press("Keep this answer")
-			p.do(chromedp.WaitVisible(chromedp.Search(`//h2[.="It is over"]`)))
+			p.do(shows(`//h2[.="It is over"]`))
 			within(t, p.text("main"), "harbour said that", "is ours, reflected.", "It cleared by that.", "picked that up")
 			assert.Empty(t, w.conflicts())
 
 			// What was said is taken back, and the other is said: by keyboard alone.
 			w.run("", "conflict", "answer", "none", fmt.Sprint(k.Id), "--yes")
-			p.do(chromedp.WaitVisible(button("A sale of its own")), chromedp.Focus(button("A sale of its own")), chromedp.KeyEvent("\r"))
+			p.do(shows(button("A sale of its own")), focus(button("A sale of its own")), press("\r"))
 			p.see(".giving")
 			within(t, p.text(".giving"), "becomes: A double booking")
-			require.Equal(t, "Keep this answer", eval[string](t, p.tab, "document.activeElement.innerText"), "the keyboard is where the answer is kept")
-			p.do(chromedp.KeyEvent("\r"), chromedp.WaitVisible(chromedp.Search(`//h1[starts-with(., "Double booking")]`)))
+			require.Equal(t, "Keep this answer", eval[string](p, "document.activeElement.innerText"), "the keyboard is where the answer is kept")
+			p.do(press("\r"), shows(`//h1[starts-with(., "Double booking")]`))
 			now := w.conflicts()
 			require.Len(t, now, 1)
 			assert.Equal(t, k.Id, now[0].Id, "it is the same conflict")
 			assert.Equal(t, client.ConflictKindDoubleBooking, now[0].Kind)
 			p.press("Take it back")
 			p.see(".giving")
-			p.do(chromedp.Click(chromedp.CSS(".keep")), chromedp.WaitVisible(chromedp.Search(`//h1[starts-with(., "Perhaps sold twice")]`)))
-			assert.LessOrEqual(t, eval[int](t, p.tab, `document.documentElement.scrollWidth - innerWidth`), 0)
-			p.do(p.goTo("/conflicts/9999"), chromedp.WaitVisible(chromedp.Search(`//p[@role="alert"][contains(., "There is no such conflict")]`)))
+			p.do(click(".keep"), shows(`//h1[starts-with(., "Perhaps sold twice")]`))
+			p.fits()
+			p.do(p.goTo("/conflicts/9999"), shows(`//p[@role="alert"][contains(., "There is no such conflict")]`))
 		})
 	}
 }
@@ -87,6 +84,7 @@ func TestAnswers(t *testing.T) {
 // TestAnswersKept: an answer stands whatever is read later; of two people at once the second is
 // told; what is over or gone needs none; and the case of a conflict comes to the same verdict.
 func TestAnswersKept(t *testing.T) {
+	t.Parallel()
 	w, k := asked(t)
 	b := doubtful(t, k)
 	say := func(says client.AnswerKind, seen int64, conflict *int64) error {
@@ -138,28 +136,29 @@ func TestAnswersKept(t *testing.T) {
 // TestQuestion: what the first day asks about two platforms is one page, answered one by one or
 // all at once.
 func TestQuestion(t *testing.T) {
+	t.Parallel()
 	for where, size := range sizes {
 		t.Run(where, func(t *testing.T) {
 			w := linkedBefore(t)
 			p := openPage(t, w.base()).logIn()
-			p.do(chromedp.EmulateViewport(size[0], size[1]), p.goTo("/"))
+			p.do(viewport(size), p.goTo("/"))
 			p.see(".answer.alarm li a")
 			within(t, p.text(".answer.alarm"), "1 double booking and 1 question need you.", "6 bookings are on Feed of Merrow Charter Desk")
-			p.do(chromedp.Click(chromedp.CSS(`.answer.alarm a[href^="/questions/"]`)))
+			p.do(click(`.answer.alarm a[href^="/questions/"]`))
 			p.see(".pairs li")
 			assert.Equal(t, 6, p.count(".pairs li"))
 			assert.Empty(t, p.axe())
 			p.press("All sold on Merrow Charter Desk")
-			p.do(chromedp.Click(chromedp.Search(`(//ul[@class="pairs"]/li)[1]//label[.="sold on both"]`)))
+			p.do(click(`(//ul[@class="pairs"]/li)[1]//label[.="sold on both"]`))
 			p.press("Say it of 6 pairs")
 			p.see(".giving")
 			within(t, p.text(".giving"), "You say of 5 bookings: the other one, reflected", "clears")
 			p.press("Keep these answers")
-			p.do(chromedp.WaitVisible(chromedp.Search(`//div[@class="giving"][contains(., "You say of 2 bookings: a sale of its own")]`)))
+			p.do(shows(`//div[@class="giving"][contains(., "You say of 2 bookings: a sale of its own")]`))
 			assert.Empty(t, p.axe())
 			p.press("Keep these answers")
-			p.do(chromedp.WaitVisible(chromedp.Search(`//p[contains(., "Nothing is asked about these two any more")]`)))
-			assert.LessOrEqual(t, eval[int](t, p.tab, `document.documentElement.scrollWidth - innerWidth`), 0)
+			p.do(shows(`//p[contains(., "Nothing is asked about these two any more")]`))
+			p.fits()
 			kinds := map[client.ConflictKind]int{}
 			for _, c := range w.conflicts() {
 				kinds[c.Kind]++
@@ -172,6 +171,7 @@ func TestQuestion(t *testing.T) {
 // TestPlatformPage: what was learnt of a platform is told with what taught it, and corrected there
 // after it is said what that changes; a mirror is declared and taken back there.
 func TestPlatformPage(t *testing.T) {
+	t.Parallel()
 	for where, size := range sizes {
 		t.Run(where, func(t *testing.T) {
 			w := known(t, standin.Style{UIDs: standin.Own, Block: "Not bookable"})
@@ -182,31 +182,31 @@ func TestPlatformPage(t *testing.T) {
 			require.Empty(t, w.conflicts())
 			strand := lines[client.Platform](t, w.run("", "platform", "show", "Strand & Tern Charters", "--json"))[0]
 			p := openPage(t, w.base()).logIn()
-			p.do(chromedp.EmulateViewport(size[0], size[1]), p.goTo(fmt.Sprint("/platforms/", strand.Id)))
+			p.do(viewport(size), p.goTo(fmt.Sprint("/platforms/", strand.Id)))
 			p.see(".habit")
-			p.do(chromedp.WaitVisible(chromedp.Search(`//main//*[contains(text(), "Strand & Tern Charters importer")]`)))
+			p.do(shows(`//main//*[contains(text(), "Strand & Tern Charters importer")]`))
 			within(t, p.text("main"), `Entries called "Not bookable" are blocks.`, "It makes at most", "What comes in", "Strand & Tern Charters importer")
 			line := `//li[contains(@class, "habit")][contains(., 'called "Not bookable"')]`
-			p.do(chromedp.Click(chromedp.Search(line+`//button[contains(., "what it was learnt from")]`)), chromedp.WaitVisible(chromedp.Search(line+`//li[contains(., "Not bookable")]`)))
+			p.do(click(line+`//button[contains(., "what it was learnt from")]`), shows(line+`//li[contains(., "Not bookable")]`))
 			assert.Empty(t, p.axe())
-			p.do(chromedp.Click(chromedp.Search(line+`//button[normalize-space()="Correct"]`)), chromedp.Click(chromedp.Search(line+`//button[normalize-space()="its sales"]`)),
-				chromedp.WaitVisible(chromedp.CSS(".giving")))
+			p.do(click(line+`//button[normalize-space()="Correct"]`), click(line+`//button[normalize-space()="its sales"]`),
+				shows(".giving"))
 			within(t, p.text(".giving"), "opens on Ketch Merrow")
 			require.Empty(t, w.conflicts(), "it is only said")
 			p.press("Lay it down")
 			w.eventually("what rests on it is judged anew", func() bool { return len(w.conflicts()) == 4 })
-			p.do(chromedp.WaitNotPresent(chromedp.CSS(".giving")), chromedp.WaitVisible(button("Take it back")), chromedp.Click(button("Take it back")), chromedp.WaitVisible(chromedp.CSS(".giving")))
+			p.do(gone(".giving"), shows(button("Take it back")), click(button("Take it back")), shows(".giving"))
 			within(t, p.text(".giving"), "clears")
-			p.do(chromedp.Click(chromedp.CSS(".giving .el-button--primary")))
+			p.do(click(".giving .el-button--primary"))
 			w.eventually("what is learnt counts again", func() bool { return len(w.conflicts()) == 0 })
 
 			p.choose(".feed .el-select", "Feed of Merrow Charter Desk")
-			p.do(chromedp.WaitVisible(button("It shows what is sold on Feed of Merrow Charter Desk")),
-				chromedp.Click(button("It shows what is sold on Feed of Merrow Charter Desk")), chromedp.WaitVisible(button("It does not any more")))
+			p.do(shows(button("It shows what is sold on Feed of Merrow Charter Desk")),
+				click(button("It shows what is sold on Feed of Merrow Charter Desk")), shows(button("It does not any more")))
 			assert.Contains(t, w.run("", "feed", "show", "Feed of Strand & Tern Charters"), "It mirrors Feed of Merrow Charter Desk")
 			p.press("It does not any more")
-			p.do(chromedp.WaitNotPresent(button("It does not any more")))
-			assert.LessOrEqual(t, eval[int](t, p.tab, `document.documentElement.scrollWidth - innerWidth`), 0)
+			p.do(gone(button("It does not any more")))
+			p.fits()
 		})
 	}
 }
@@ -214,6 +214,7 @@ func TestPlatformPage(t *testing.T) {
 // TestForgottenBlock: a block of what is gone, which its platform has been told twice, is a night
 // lost for sale: it is listed by platform, and may be a sale after all.
 func TestForgottenBlock(t *testing.T) {
+	t.Parallel()
 	w := known(t, standin.Style{UIDs: standin.Own, Block: "Not bookable"})
 	for i := range 4 {
 		w.book(0, guests[i]+" party", 10+4*i, 12+4*i)
@@ -243,9 +244,9 @@ func TestForgottenBlock(t *testing.T) {
 	for where, size := range sizes {
 		t.Run(where, func(t *testing.T) {
 			p := openPage(t, w.base()).logIn()
-			p.do(chromedp.EmulateViewport(size[0], size[1]), p.goTo("/"), chromedp.WaitVisible(chromedp.CSS(`section[aria-label="Forgotten blocks"] a`)))
+			p.do(viewport(size), p.goTo("/"), shows(`section[aria-label="Forgotten blocks"] a`))
 			within(t, p.text(`section[aria-label="Forgotten blocks"]`), "1 block is forgotten: 2 days lost for sale.")
-			p.do(chromedp.Click(chromedp.CSS(`section[aria-label="Forgotten blocks"] a`)), chromedp.WaitVisible(chromedp.CSS(".blocks li")))
+			p.do(click(`section[aria-label="Forgotten blocks"] a`), shows(".blocks li"))
 			within(t, p.text("main"), "Strand & Tern Charters", "Not bookable", "Remove this block there by hand", "2 days lost for sale")
 			assert.Empty(t, p.axe())
 			p.press("A sale of its own")

@@ -7,7 +7,6 @@ import (
 	"sync/atomic"
 	"testing"
 
-	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -18,6 +17,7 @@ import (
 // TestWhatChanged: what readings changed is told booking by booking, with what it was: of a calendar, a feed, and
 // each reading.
 func TestWhatChanged(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t, nil)
 	day := func(n int) string { return "VALUE=DATE:" + now().UTC().AddDate(0, 0, n).Format("20060102") }
 	first := hostile.Calendar(hostile.Event("a", "DTSTART;"+day(3), "DTEND;"+day(5), "SUMMARY:Osei"), hostile.Event("b", "DTSTART;"+day(8), "DTEND;"+day(10), "SUMMARY:Lindqvist"),
@@ -56,27 +56,25 @@ func TestWhatChanged(t *testing.T) {
 
 	p := openPage(t, w.base()).logIn()
 	for where, size := range sizes {
-		p.do(chromedp.EmulateViewport(size[0], size[1]), p.goTo("/calendars/1"))
+		p.do(viewport(size), p.goTo("/calendars/1"))
 		p.see(".what .el-radio")
-		p.do(chromedp.Click(chromedp.Search(`//section[@aria-label="What changed"]//label[normalize-space()="since yesterday"]`)))
-		p.do(chromedp.WaitVisible(chromedp.Search(`//section[@aria-label="What changed"]//li[contains(., "Harbour School")]`)))
+		p.do(click(`//section[@aria-label="What changed"]//label[normalize-space()="since yesterday"]`))
+		p.do(shows(`//section[@aria-label="What changed"]//li[contains(., "Harbour School")]`))
 		within(t, p.text(".what"), "Gone", "Lindqvist", "was “Osei”", "is tentative", "At first")
 		assert.Empty(t, p.axe(), where)
-		assert.LessOrEqual(t, eval[int](t, p.tab, `document.documentElement.scrollWidth - innerWidth`), 0)
-		p.do(p.goTo("/calendars/1"), chromedp.Click(chromedp.Search(`//button[contains(., "Osei family")]`)))
+		p.fits()
+		p.do(p.goTo("/calendars/1"), click(`//button[contains(., "Osei family")]`))
 		p.see(".panel .changes")
 		within(t, p.text(".panel .changes"), "Changed", "was “Osei”", "At first")
 		within(t, p.text(".panel"), "Last seen")
 		assert.Empty(t, p.axe(), where)
 		p.do(p.goTo("/feeds/1"))
-		w.eventually("the reading opens", func() bool { // once more, where the list was laid out anew under the click
-			return eval[bool](t, p.tab, `document.querySelector("td .changes") !== null || ([...document.querySelectorAll("table tbody tr button")].slice(0, 1).forEach((b) => b.textContent.includes("▸") && b.click()), false)`)
-		})
+		p.do(click(`//table//tbody/tr[1]//button[contains(., "▸")]`))
 		p.see("td .changes")
 		within(t, p.text("td .changes"), "Harbour School", "Gone", "Lindqvist")
 		assert.NotContains(t, p.text("td .changes"), "At first", "of that reading alone")
 		assert.Empty(t, p.axe(), where)
 	}
 	p.do(p.goTo("/calendars/1"))
-	p.do(chromedp.WaitVisible(chromedp.Search(`//section[@aria-label="What changed"][contains(., "since you were here")][contains(., "No reading has changed anything.")]`)))
+	p.do(shows(`//section[@aria-label="What changed"][contains(., "since you were here")][contains(., "No reading has changed anything.")]`))
 }

@@ -17,6 +17,7 @@ import (
 // TestClientForPeople: what the commands say to a person, and what they refer to by
 // number or by name.
 func TestClientForPeople(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t, []string{"Merrow Charter Desk", "Strand & Tern Charters"})
 	for what, want := range map[string]string{
 		"feed list":        "No feeds yet: add one with",
@@ -105,6 +106,7 @@ func TestClientForPeople(t *testing.T) {
 // TestListsInParts: a list is read part by part, by the Link of each answer, and filtered.
 func TestListsInParts(t *testing.T) {
 	anyDay(t)
+	t.Parallel()
 	w := newWorld(t, []string{"Merrow Charter Desk", "Strand & Tern Charters"})
 	w.subscribe("Ketch Merrow")
 	for i := range 4 {

@@ -119,6 +119,7 @@ func boats(t *testing.T) *world {
 // TestContent: each option of what a publication shows, against a list that a person wrote down, as two readers see it.
 func TestContent(t *testing.T) {
 	anyDay(t)
+	t.Parallel()
 	w := boats(t)
 	at := func(first, last int, rest string) string { return day(t, first) + " " + day(t, last+1) + " " + rest }
 	firm := func(first, last int) string { return at(first, last, "CONFIRMED OPAQUE Spoken for") }
@@ -174,6 +175,7 @@ func TestContent(t *testing.T) {
 // calendar's capacity says how it is shown where nobody did; what is laid down wrongly is refused.
 func TestContentInTime(t *testing.T) {
 	anyDay(t)
+	t.Parallel()
 	w := boats(t)
 	w.run("", "publication", "edit", "Ketch, for Ida", "--alarm", "1d", "--cancelled", "2", "--refresh", "30", "--color", "teal", "--yes")
 	holds := map[string]string{}

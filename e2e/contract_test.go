@@ -54,8 +54,8 @@ func newContract() *contract {
 	return c
 }
 
-// inFrontOf starts a proxy to the service at the address.
-func (c *contract) inFrontOf(address string) *httptest.Server {
+// inFrontOf starts a proxy to the service at the address, which keeps the last requests.
+func (c *contract) inFrontOf(address string, last *lastRequests) *httptest.Server {
 	target := &url.URL{Scheme: "http", Host: address}
 	proxy := &httputil.ReverseProxy{
 		Rewrite: func(r *httputil.ProxyRequest) {
@@ -65,7 +65,10 @@ func (c *contract) inFrontOf(address string) *httptest.Server {
 				r.Out.Header.Del("Accept-Encoding") // the transport's own coding is undone before check
 			}
 		},
-		ModifyResponse: c.check,
+		ModifyResponse: func(resp *http.Response) error {
+			last.add(resp)
+			return c.check(resp)
+		},
 		ErrorHandler:   func(w http.ResponseWriter, _ *http.Request, _ error) { panic(http.ErrAbortHandler) }, // as if it were not there
 	}
 	return httptest.NewServer(proxy)

@@ -19,6 +19,7 @@ import (
 // commit and render; after a restart the tables equal those of an undisturbed run.
 func TestKilledAtTheWorstMoment(t *testing.T) {
 	anyDay(t)
+	t.Parallel()
 	undisturbed := changeUnder(t, "")
 	require.Contains(t, undisturbed, "double_booking")
 	for _, point := range []string{crash.Fetched, crash.Committed} {

@@ -112,6 +112,7 @@ func (d *demo) wharf(line string) (string, int) {
 // TestDemo: the demo comes up with exactly one real double booking, survives being killed,
 // finds its data again, and every example of every help text runs on it.
 func TestDemo(t *testing.T) {
+	t.Parallel()
 	d := newDemo(t)
 	d.start()
 	stopped := false

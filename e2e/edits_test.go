@@ -8,7 +8,6 @@ import (
 	"strings"
 	"testing"
 
-	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -46,6 +45,7 @@ func fetch(t *testing.T, link string) (int, string) {
 // TestChangesAndRemovals: everything that was added can be changed and removed; what
 // somebody else has changed meanwhile, and what a removal would lose, is said first.
 func TestChangesAndRemovals(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t, []string{"Merrow Charter Desk", "Strand & Tern Charters"})
 	bad := misbehaving(t)
 	w.book(0, "Lindqvist", 10, 12)
@@ -139,6 +139,7 @@ func TestChangesAndRemovals(t *testing.T) {
 // what to do.
 func TestLogins(t *testing.T) {
 	anyDay(t)
+	t.Parallel()
 	w := newWorld(t, nil)
 	own := w.token
 	w.run(password+"\n", "login", "--server", w.base(), "--name", accountName, "--password-stdin")
@@ -160,6 +161,7 @@ func TestLogins(t *testing.T) {
 
 // TestPassword: it is changed by who knows the old one, which ends all other logins; in the console too.
 func TestPassword(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t, nil)
 	own := w.token
 	p := openPage(t, w.base()).logIn()
@@ -178,24 +180,24 @@ func TestPassword(t *testing.T) {
 	within(t, w.run("", "feed", "list"), "No feeds yet")
 	_, errs, _ := w.try("", "--token", own, "feed", "list")
 	within(t, errs, "not valid any more")
-	p.do(chromedp.WaitVisible(chromedp.CSS("input[name=name]"))) // the page was told
+	p.do(shows("input[name=name]")) // the page was told
 	_, errs, _ = w.try(password+"\n", "login", "--server", w.base(), "--name", accountName, "--password-stdin")
 	within(t, errs, "name and password do not go together")
 	assert.Contains(t, w.log.String(), "a login failed")
 	assert.NotContains(t, w.log.String(), next)
 
-	p.do(chromedp.SendKeys(chromedp.CSS("input[name=name]"), accountName), chromedp.SendKeys(chromedp.CSS("input[name=password]"), next+"\r"), chromedp.WaitVisible(button("Log out")))
+	p.do(typed("input[name=name]", accountName), typed("input[name=password]", next+"\r"), shows(button("Log out")))
 	for _, size := range sizes {
-		p.do(chromedp.EmulateViewport(size[0], size[1]), p.goTo("/logins"))
+		p.do(viewport(size), p.goTo("/logins"))
 		p.see(".password")
 		assert.Empty(t, p.axe())
-		assert.LessOrEqual(t, eval[int](t, p.tab, `document.documentElement.scrollWidth - innerWidth`), 0)
+		p.fits()
 	}
-	p.do(chromedp.SendKeys(chromedp.CSS("input[name=old]"), "wrong"), chromedp.SendKeys(chromedp.CSS("input[name=new]"), password+"\r"),
-		chromedp.WaitVisible(chromedp.Search(`//*[contains(., "This is not your password")]`)))
+	p.do(typed("input[name=old]", "wrong"), typed("input[name=new]", password+"\r"),
+		shows(`//*[contains(., "This is not your password")]`))
 	p.do(p.goTo("/logins"))
 	p.see(".password")
-	p.do(chromedp.SendKeys(chromedp.CSS("input[name=old]"), next), chromedp.SendKeys(chromedp.CSS("input[name=new]"), password+"\r"), chromedp.WaitVisible(chromedp.CSS("[role=status]")))
+	p.do(typed("input[name=old]", next), typed("input[name=new]", password+"\r"), shows("[role=status]"))
 	_, errs, _ = w.try("", "feed", "list")
 	within(t, errs, "not valid any more")
 }
@@ -204,29 +206,30 @@ func TestPassword(t *testing.T) {
 // an unconfirmed removal, and what the console makes of the first.
 func TestStaleEdits(t *testing.T) {
 	anyDay(t)
+	t.Parallel()
 	w := newWorld(t, []string{"Merrow Charter Desk"})
 	w.book(0, "Lindqvist", 10, 12)
 	w.subscribe("Ketch Merrow")
 	ctx := context.Background()
 
 	p := openPage(t, w.base()).logIn()
-	p.do(p.goTo("/feeds/1"), chromedp.Click(button("Change")), chromedp.WaitVisible(field("Name")))
+	p.do(p.goTo("/feeds/1"), click(button("Change")), shows(field("Name")))
 	w.run("", "feed", "edit", "1", "--name", "The desk's ketch")
-	p.do(fill(field("Name"), "Mine"), chromedp.Click(button("Save")), chromedp.WaitVisible(chromedp.CSS(".el-form-item__error")))
+	p.do(fill(field("Name"), "Mine"), click(button("Save")), shows(".el-form-item__error"))
 	within(t, p.text(".el-form-item__error"), `harbour changed it from "Feed of Merrow Charter Desk" to "The desk's ketch"`)
 	p.press("Show it as it is now")
-	p.do(fill(field("Name"), "Mine"), chromedp.Click(button("Save")), chromedp.WaitNotPresent(chromedp.CSS(".form")))
+	p.do(fill(field("Name"), "Mine"), click(button("Save")), gone(".form"))
 	within(t, p.text("h1"), "Mine")
 
 	p.press("Remove")
 	p.see(".loses")
 	within(t, p.text(".loses"), "1 booking to come on Ketch Merrow (2 days)")
 	p.press("Keep it")
-	p.do(chromedp.WaitNotVisible(chromedp.CSS(".el-overlay")))
+	p.do(hidden(".el-overlay"))
 	p.press("Remove")
 	p.see(".loses")
 	p.press("Remove it all the same")
-	p.do(chromedp.WaitVisible(button("Subscribe to feeds")))
+	p.do(shows(button("Subscribe to feeds")))
 	assert.Empty(t, lines[client.Feed](t, w.run("", "feed", "list", "--json")))
 
 	name, every := "Z", 1

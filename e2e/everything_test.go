@@ -12,7 +12,6 @@ import (
 	"time"
 
 	arran "github.com/arran4/golang-ical"
-	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"github.com/teambition/rrule-go"
@@ -166,6 +165,7 @@ func loft(t *testing.T) *world {
 // goes when the original does.
 func TestEverything(t *testing.T) {
 	anyDay(t)
+	t.Parallel()
 	w := loft(t)
 	loc, err := time.LoadLocation(zoneName)
 	require.NoError(t, err)
@@ -236,6 +236,7 @@ func TestEverything(t *testing.T) {
 // TestNothingReturns: to a platform that exports what it imported its own bookings never return, at whatever detail, joined or not,
 // with its UIDs kept or new; and nothing goes round after a cancellation.
 func TestNothingReturns(t *testing.T) {
+	t.Parallel()
 	for _, uids := range []standin.UIDs{standin.Theirs, standin.New} {
 		t.Run("UIDs "+string(uids), func(t *testing.T) {
 			w := newWorld(t, []string{"Merrow Charter Desk", "Strand & Tern Charters"})
@@ -272,22 +273,23 @@ func TestNothingReturns(t *testing.T) {
 // TestEverythingInTheConsole: it is chosen in the form, with what goes out only if somebody says so, on a desk and on a phone.
 func TestEverythingInTheConsole(t *testing.T) {
 	anyDay(t)
+	t.Parallel()
 	w := loft(t)
 	for where, size := range sizes {
 		t.Run(where, func(t *testing.T) {
 			w.run("", "publication", "edit", "Loft, for Ida", "--detail", "times", "--links=false", "--yes")
 			p := openPage(t, w.base()).logIn()
-			p.do(chromedp.EmulateViewport(size[0], size[1]), p.goTo("/publications"))
+			p.do(viewport(size), p.goTo("/publications"))
 			p.press("Change")
 			p.see("form.publication")
-			p.do(chromedp.Click(chromedp.Search(`//label[contains(@class, "el-radio")][contains(., "all that its source gives")]`)))
+			p.do(click(`//label[contains(@class, "el-radio")][contains(., "all that its source gives")]`))
 			p.see("fieldset.more")
 			assert.Empty(t, p.axe())
-			assert.LessOrEqual(t, eval[int](t, p.tab, `document.documentElement.scrollWidth - innerWidth`), 0)
-			assert.Equal(t, 0, eval[int](t, p.tab, `[...document.querySelectorAll("form.publication label")].filter((l) => l.textContent.includes("goes out as one")).length`), "it is told of each booking")
-			p.do(chromedp.Click(chromedp.Search(`//fieldset//label[contains(., "Links to pages")]`)))
+			p.fits()
+			assert.Equal(t, 0, eval[int](p, `[...document.querySelectorAll("form.publication label")].filter((l) => l.textContent.includes("goes out as one")).length`), "it is told of each booking")
+			p.do(click(`//fieldset//label[contains(., "Links to pages")]`))
 			p.press("Save")
-			p.do(chromedp.WaitVisible(chromedp.Search(`//li[contains(., "everything, with links")]`)))
+			p.do(shows(`//li[contains(., "everything, with links")]`))
 			_, text := fetch(t, w.linkOf("Loft, for Ida"))
 			within(t, text, "URL:https://loft.example/class", "RRULE:FREQ=WEEKLY;COUNT=5")
 			assert.NotContains(t, text, "ATTENDEE")

@@ -20,6 +20,7 @@ import (
 // anything else; what is private, or waits, shows its times alone; a range that holds nothing is said.
 func TestExport(t *testing.T) {
 	anyDay(t)
+	t.Parallel()
 	w := newWorld(t, nil)
 	w.run("", "calendar", "add", "Ketch Merrow", "--zone", zoneName, "--grain", "day", "--group", "Boats")
 	w.run("", "calendar", "add", "Net Loft hall", "--zone", zoneName, "--grain", "time")
@@ -77,15 +78,15 @@ func TestExport(t *testing.T) {
 		t.Run(where, func(t *testing.T) {
 			p := openPage(t, w.base()).logIn()
 			saved := t.TempDir()
-			_, err := chromedp.Call(p.tab, browser.SetDownloadBehavior, browser.SetDownloadBehaviorParams{Behavior: browser.SetDownloadBehaviorBehaviorAllow, DownloadPath: saved})
+			_, err := chromedp.Call(p.tab, browser.SetDownloadBehavior, browser.SetDownloadBehaviorParams{BrowserContextID: chromedp.FromContext(p.tab).BrowserContextID, Behavior: browser.SetDownloadBehaviorBehaviorAllow, DownloadPath: saved})
 			require.NoError(t, err)
-			p.do(chromedp.EmulateViewport(size[0], size[1]), p.goTo("/calendars/1"))
+			p.do(viewport(size), p.goTo("/calendars/1"))
 			p.press("Save as a file")
 			p.see(".el-dialog form")
 			assert.Empty(t, p.axe())
-			assert.LessOrEqual(t, eval[int](t, p.tab, `document.documentElement.scrollWidth - innerWidth`), 0)
+			p.fits()
 			p.press("Save")
-			p.do(chromedp.WaitVisible(chromedp.Search(`//p[@role="status"][contains(., "2 bookings are saved as ketch-merrow-")]`)))
+			p.do(shows(`//p[@role="status"][contains(., "2 bookings are saved as ketch-merrow-")]`))
 			w.eventually("it is saved", func() bool {
 				files, _ := filepath.Glob(filepath.Join(saved, "ketch-merrow-*.ics")) // none is there yet
 				if len(files) != 1 {
@@ -97,7 +98,7 @@ func TestExport(t *testing.T) {
 			p.set(".el-dialog input[type=date]", 0, day(t, 100))
 			p.set(".el-dialog input[type=date]", 1, day(t, 101))
 			p.press("Save")
-			p.do(chromedp.WaitVisible(chromedp.Search(fmt.Sprintf(`//p[@role="alert"][contains(., "nothing is booked on Ketch Merrow from %s")]`, day(t, 100)))))
+			p.do(shows(fmt.Sprintf(`//p[@role="alert"][contains(., "nothing is booked on Ketch Merrow from %s")]`, day(t, 100))))
 			assert.Empty(t, p.axe())
 		})
 	}

@@ -8,7 +8,6 @@ import (
 	"strings"
 	"testing"
 
-	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -55,9 +54,9 @@ func TestFaultsOfTheConsole(t *testing.T) {
 	p := openPage(t, w.base()).logIn()
 	harmless := func(t *testing.T) {
 		t.Helper()
-		assert.False(t, eval[bool](t, p.tab, "'pwned' in window"), "nothing of it runs")
+		assert.False(t, eval[bool](p, "'pwned' in window"), "nothing of it runs")
 		assert.Zero(t, p.count("main script, main img[src=x], main a[href^=javascript]"))
-		assert.LessOrEqual(t, eval[int](t, p.tab, `document.documentElement.scrollWidth - innerWidth`), 0, "nothing is wider than the page")
+		p.fits()
 	}
 	open := func(t *testing.T, path, ready string) string {
 		t.Helper()
@@ -73,7 +72,7 @@ func TestFaultsOfTheConsole(t *testing.T) {
 			for _, path := range []string{"/calendars/1?month=" + at, "/board"} {
 				open(t, path, ".booking")
 			}
-			said := eval[string](t, p.tab, `[...document.querySelectorAll('.booking')].map((b) => b.title || b.getAttribute('aria-label')).join('\n')`)
+			said := eval[string](p, `[...document.querySelectorAll('.booking')].map((b) => b.title || b.getAttribute('aria-label')).join('\n')`)
 			for _, sign := range []string{"\u202e", "\u2066", "\x1b"} {
 				assert.False(t, strings.Contains(said, sign), "%q", sign)
 			}
@@ -89,14 +88,14 @@ func TestFaultsOfTheConsole(t *testing.T) {
 		{name: "console/markup in an address", try: func(t *testing.T) {
 			for _, path := range []string{"/calendars/%3Cscript%3Ewindow.pwned=1%3C/script%3E", "/login?to=javascript:window.pwned=1", "/login?to=//elsewhere.example", "/setup#<img src=x onerror=window.pwned=1>", "/nothing/<script>window.pwned=1</script>"} {
 				p.do(p.goTo(path))
-				p.do(chromedp.WaitVisible(chromedp.CSS("main, form")))
+				p.do(shows("main, form"))
 				harmless(t)
-				assert.True(t, strings.HasPrefix(eval[string](t, p.tab, "location.href"), w.base()), path)
+				assert.True(t, strings.HasPrefix(eval[string](p, "location.href"), w.base()), path)
 			}
 		}},
 		{name: "console/a script of its own, written into the page", try: func(t *testing.T) {
 			open(t, "/feeds", "main h1")
-			eval[bool](t, p.tab, `(() => { const s = document.createElement('script'); s.textContent = 'window.pwned = 1'; document.body.append(s); return true })()`)
+			eval[bool](p, `(() => { const s = document.createElement('script'); s.textContent = 'window.pwned = 1'; document.body.append(s); return true })()`)
 			harmless(t)
 			p.mu.Lock() // the page's own policy refused it, and said so
 			p.complaints = nil
@@ -119,7 +118,7 @@ func TestFaultsOfTheConsole(t *testing.T) {
 		{name: "console/what it shows is removed meanwhile", try: func(t *testing.T) {
 			open(t, "/calendars/1", ".booking")
 			w.run("", "calendar", "remove", "Hall "+script, "--yes")
-			p.do(chromedp.WaitNotPresent(chromedp.CSS(".booking")))
+			p.do(gone(".booking"))
 			assert.Contains(t, p.text("main"), "There is no such calendar: it may have been removed.")
 			harmless(t)
 		}},

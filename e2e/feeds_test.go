@@ -13,7 +13,6 @@ import (
 	"sync/atomic"
 	"testing"
 
-	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -31,7 +30,7 @@ func stay(uid, title string, first, last int, more ...string) string {
 // chooses gives a file to the page's file input, as a person does who chooses it.
 func (p *page) chooses(selector, name string, content []byte) {
 	p.t.Helper()
-	eval[bool](p.t, p.tab, fmt.Sprintf(`(() => {
+	eval[bool](p, fmt.Sprintf(`(() => {
 		const input = document.querySelector(%q)
 		const files = new DataTransfer()
 		files.items.add(new File([Uint8Array.from(atob(%q), (c) => c.charCodeAt(0))], %q))
@@ -44,6 +43,7 @@ func (p *page) chooses(selector, name string, content []byte) {
 // TestFiles: a calendar comes as a file, is replaced by a newer one with what that changes said first, and a
 // feed can stay as it was last.
 func TestFiles(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t, nil)
 	dir := t.TempDir()
 	write := func(name, text string) string {
@@ -104,24 +104,24 @@ func TestFiles(t *testing.T) {
 	n := 0
 	for where, size := range sizes {
 		n++
-		p.do(chromedp.EmulateViewport(size[0], size[1]), p.goTo("/feeds"))
+		p.do(viewport(size), p.goTo("/feeds"))
 		p.press("Subscribe to feeds")
 		p.see(".el-dialog textarea")
 		p.chooses(".el-dialog input[type=file]", "punt.ics", []byte(hostile.Calendar(stay("p", "Harbour School", 20, 22))))
 		p.see(".trial .next")
 		within(t, p.text(".trial"), "punt.ics", "1 entry", "Harbour School")
 		assert.Empty(t, p.axe(), where)
-		p.do(fill(chromedp.CSS(".trial input[placeholder='Where it comes from']"), "Slip office"), fill(chromedp.CSS(".trial input[placeholder='The thing and the platform']"), fmt.Sprint("Punt ", n)))
+		p.do(fill(".trial input[placeholder='Where it comes from']", "Slip office"), fill(".trial input[placeholder='The thing and the platform']", fmt.Sprint("Punt ", n)))
 		p.press("Subscribe to it")
-		p.do(chromedp.WaitVisible(chromedp.Search(fmt.Sprintf(`//h2[contains(., "Punt %d")]`, n))))
+		p.do(shows(fmt.Sprintf(`//h2[contains(., "Punt %d")]`, n)))
 
 		// A newer file takes nights away: what opens is said first.
 		p.do(p.goTo("/feeds/1"))
 		p.see(".strip")
 		p.chooses("input[type=file]", "newest.ics", []byte(hostile.Calendar(stay("x", "Wray", 30+10*n, 32+10*n))))
-		p.do(chromedp.WaitVisible(chromedp.Search(`//div[contains(@class, "el-dialog")]//li[contains(., "Berths is no longer told")]`)))
+		p.do(shows(`//div[contains(@class, "el-dialog")]//li[contains(., "Berths is no longer told")]`))
 		p.press("Change it")
-		p.do(chromedp.WaitVisible(chromedp.Search(`//p[contains(., "file newest.ics")]`)))
+		p.do(shows(`//p[contains(., "file newest.ics")]`))
 		p.content()
 	}
 	left := w.run("", "calendar", "show", "Ketch", "--to", now().AddDate(0, 0, 90).Format("2006-01-02"))
@@ -132,6 +132,7 @@ func TestFiles(t *testing.T) {
 // TestFeedHistory: a feed's page shows its readings as a strip and a plot, each with what it was; a booking's
 // panel has the text of its entry; a feed that is removed may stay as it was last.
 func TestFeedHistory(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t, nil)
 	document, status := atomic.Value{}, atomic.Int64{}
 	document.Store(hostile.Calendar(stay("a", "Osei", 3, 5, "CATEGORIES:club", "X-NOTE:by telephone")))
@@ -155,19 +156,19 @@ func TestFeedHistory(t *testing.T) {
 
 	p := openPage(t, w.base()).logIn()
 	for where, size := range sizes {
-		p.do(chromedp.EmulateViewport(size[0], size[1]), p.goTo("/feeds/1"))
+		p.do(viewport(size), p.goTo("/feeds/1"))
 		p.see(".strip li", "canvas", ".records")
 		assert.Equal(t, []int{2, 1, 1}, []int{p.count(".strip .changed"), p.count(".strip .unchanged"), p.count(".strip .failed")}, where)
 		within(t, p.text("figcaption"), "From 1 entry to 2: 2 added, 0 changed, 0 removed.")
 		within(t, p.text(".records"), "503", "200", " B", " ms")
-		p.do(chromedp.Click(chromedp.Search(`//button[contains(., "remark")]`)))
-		p.do(chromedp.WaitVisible(chromedp.Search(`//td//li[contains(., "never")]`)))
+		p.do(click(`//button[contains(., "remark")]`))
+		p.do(shows(`//td//li[contains(., "never")]`))
 		assert.Empty(t, p.axe(), where)
-		assert.LessOrEqual(t, eval[int](t, p.tab, `document.documentElement.scrollWidth - innerWidth`), 0, where)
+		p.fits()
 		p.do(p.goTo("/calendars/1"))
-		p.do(chromedp.Click(chromedp.Search(`//button[contains(., "Osei")]`)))
+		p.do(click(`//button[contains(., "Osei")]`))
 		p.see(".source")
-		p.do(chromedp.Click(chromedp.CSS(".source summary")))
+		p.do(click(".source summary"))
 		within(t, p.text(".source pre"), "BEGIN:VEVENT", "SUMMARY:Osei", "X-NOTE:by telephone")
 		within(t, p.text(".panel"), "club")
 		assert.Empty(t, p.axe(), where)
@@ -180,9 +181,9 @@ func TestFeedHistory(t *testing.T) {
 	within(t, errs, "1 booking to come on Ketch (2 days) would count no more", "Berths could sell again on Ketch: ")
 	p.do(p.goTo("/feeds/1"))
 	p.press("Remove")
-	p.do(chromedp.WaitVisible(chromedp.Search(`//li[contains(., "Berths could sell again on Ketch")]`)))
+	p.do(shows(`//li[contains(., "Berths could sell again on Ketch")]`))
 	p.press("Keep its bookings")
-	p.do(chromedp.WaitVisible(chromedp.Search(`//p[contains(., "snapshot of ")]`)))
+	p.do(shows(`//p[contains(., "snapshot of ")]`))
 	f := lines[client.Feed](t, w.run("", "feed", "list", "--json"))[0]
 	assert.True(t, *f.Uploaded)
 	assert.Nil(t, f.NextDue)
@@ -191,6 +192,7 @@ func TestFeedHistory(t *testing.T) {
 
 // TestReadAll: all feeds are read with how far it is, and stopped in between without harm.
 func TestReadAll(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t, nil, "WHARF_FETCH_TIMEOUT=20s", "WHARF_LEASE=30s", "WHARF_HOST_CONNECTIONS=0", "WHARF_HOST_RATE=0")
 	var slow atomic.Bool
 	release, asked := make(chan struct{}), atomic.Int64{}
@@ -212,13 +214,14 @@ func TestReadAll(t *testing.T) {
 	p := openPage(t, w.base()).logIn()
 	p.do(p.goTo("/feeds"))
 	p.press("Read all now")
-	p.do(chromedp.WaitVisible(chromedp.Search(`//p[contains(., "9 feeds of 9 read, 0 changed, 0 failed.")]`)))
+	p.do(shows(`//p[contains(., "9 feeds of 9 read, 0 changed, 0 failed.")]`))
 	slow.Store(true)
+	p.do(js("waiting.meanwhile = true")) // its requests are to stay open
 	p.press("Read all now")
-	p.do(chromedp.WaitVisible(chromedp.Search(`//p[contains(., "1 of 9 feeds read, 0 changed, 0 failed …")]`)))
+	p.do(shows(`//p[contains(., "1 of 9 feeds read, 0 changed, 0 failed …")]`))
 	assert.Empty(t, p.axe())
 	p.press("Stop reading")
-	p.do(chromedp.WaitVisible(chromedp.Search(`//p[contains(., "1 feed of 9 read, 0 changed, 0 failed. Stopped: what was read is kept.")]`)))
+	p.do(shows(`//p[contains(., "1 feed of 9 read, 0 changed, 0 failed. Stopped: what was read is kept.")]`))
 	assert.LessOrEqual(t, asked.Load(), int64(5))
 	slow.Store(false)
 	close(release)
@@ -232,6 +235,7 @@ func TestReadAll(t *testing.T) {
 // TestGroups: calendars are shown in groups, in an order of their own; units come from a rule; and what an edit
 // opens is said first, in the console, too.
 func TestGroups(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t, nil)
 	source := httptest.NewServer(http.HandlerFunc(func(rw http.ResponseWriter, _ *http.Request) {
 		_, _ = io.WriteString(rw, hostile.Calendar(stay("a", "Club outing, 3 boats", 3, 5), stay("b", "Lindqvist", 8, 10, "X-BOATS:2")))
@@ -274,26 +278,26 @@ func TestGroups(t *testing.T) {
 	p := openPage(t, w.base()).logIn()
 	p.do(p.goTo("/board"))
 	p.see(".booking")
-	assert.Equal(t, []string{"▾ Moorings", "▾ Boats", "▾ By the hour"}, eval[[]string](t, p.tab, `[...document.querySelectorAll('.group')].map((g) => g.innerText)`))
+	assert.Equal(t, []string{"▾ Moorings", "▾ Boats", "▾ By the hour"}, eval[[]string](p, `[...document.querySelectorAll('.group')].map((g) => g.innerText)`))
 	assert.Empty(t, p.axe())
 	p.press("Groups")
-	p.do(chromedp.Click(chromedp.CSS("button[aria-label='Boats up']")))
+	p.do(click("button[aria-label='Boats up']"))
 	w.eventually("the groups are the other way round", func() bool {
 		return p.text(".group") == "▾ Boats"
 	})
-	p.do(fill(chromedp.CSS("input[aria-label='Name of Boats']"), "Small boats\r"))
+	p.do(fill("input[aria-label='Name of Boats']", "Small boats\r"))
 	w.eventually("it is renamed", func() bool { return p.text(".group") == "▾ Small boats" })
 	assert.Empty(t, p.axe())
 	for where, size := range sizes {
-		p.do(chromedp.EmulateViewport(size[0], size[1]), p.goTo("/calendars/1"))
+		p.do(viewport(size), p.goTo("/calendars/1"))
 		p.press("Settings")
-		p.do(chromedp.Click(chromedp.Search(`//div[@class="filter"]//button`)))
-		p.do(fill(chromedp.CSS("input[aria-label='How many units each takes']"), `title matches (\d+) boats`))
+		p.do(click(`//div[@class="filter"]//button`))
+		p.do(fill("input[aria-label='How many units each takes']", `title matches (\d+) boats`))
 		p.press("Try it")
-		p.do(chromedp.WaitVisible(chromedp.Search(`//li[contains(., "Club outing, 3 boats")][contains(., "3 units")]`)))
+		p.do(shows(`//li[contains(., "Club outing, 3 boats")][contains(., "3 units")]`))
 		assert.Empty(t, p.axe(), where)
-		p.do(chromedp.Click(chromedp.Search(`//div[@class="filter"]//button[normalize-space()="Save"]`)))
-		p.do(chromedp.WaitVisible(chromedp.Search(`//div[contains(@class, "el-dialog")]//li[contains(., "opens on Gigs")]`))) // three of two boats
+		p.do(click(`//div[@class="filter"]//button[normalize-space()="Save"]`))
+		p.do(shows(`//div[contains(@class, "el-dialog")]//li[contains(., "opens on Gigs")]`)) // three of two boats
 		assert.Empty(t, p.axe(), where)
 		p.press("Leave it as it is")
 		assert.Equal(t, []int{1, 2}, units(), where)
@@ -308,6 +312,7 @@ func TestGroups(t *testing.T) {
 // TestTroubles: whatever a platform gives instead of its feed, a person is told what it is and what to do, before
 // anything is kept and afterwards; what is booked stays booked.
 func TestTroubles(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t, []string{"Merrow Charter Desk"}, "WHARF_FETCH_TIMEOUT=2s")
 	w.book(0, "Osei", 3, 5)
 	w.run("", "calendar", "add", "Ketch", "--zone", zoneName, "--grain", "day")

@@ -7,7 +7,6 @@ import (
 	"sync/atomic"
 	"testing"
 
-	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -19,6 +18,7 @@ import (
 // that is renamed goes to the other calendar.
 func TestFilter(t *testing.T) {
 	anyDay(t)
+	t.Parallel()
 	w := newWorld(t, nil)
 	var renamed atomic.Bool
 	day := func(n int) string { return now().UTC().AddDate(0, 0, n).Format("20060102") }
@@ -58,16 +58,16 @@ func TestFilter(t *testing.T) {
 
 	for where, size := range sizes {
 		p := openPage(t, w.base()).logIn()
-		p.do(chromedp.EmulateViewport(size[0], size[1]), p.goTo("/calendars/2"))
+		p.do(viewport(size), p.goTo("/calendars/2"))
 		p.press("Settings")
-		p.do(chromedp.Click(chromedp.Search(`//div[@class="filter"]//button`)))
-		p.do(fill(chromedp.CSS("input[aria-label='For what']"), "punt:"))
+		p.do(click(`//div[@class="filter"]//button`))
+		p.do(fill("input[aria-label='For what']", "punt:"))
 		p.press("Try it")
-		p.do(chromedp.WaitVisible(chromedp.Search(`//p[@role="status"][contains(., "2 entries would count on Punt")]`)))
+		p.do(shows(`//p[@role="status"][contains(., "2 entries would count on Punt")]`))
 		within(t, p.text(".filter"), "1 of those nowhere", "Regatta → nowhere", "Ketch: Osei → Ketch", "Punt: Lindqvist → Punt")
 		assert.Empty(t, p.axe(), where)
-		p.do(chromedp.Click(chromedp.Search(`//div[@class="filter"]//button[normalize-space()="Save"]`)))
-		p.do(chromedp.WaitVisible(chromedp.Search(`//p[contains(., "Only entries of which the title has punt:.")]`)))
+		p.do(click(`//div[@class="filter"]//button[normalize-space()="Save"]`))
+		p.do(shows(`//p[contains(., "Only entries of which the title has punt:.")]`))
 	}
 	assert.Equal(t, []string{"Punt: Lindqvist", "Punt: Harbour School"}, titles("Punt"))
 	renamed.Store(true)

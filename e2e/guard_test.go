@@ -3,7 +3,6 @@ package e2e
 import (
 	"testing"
 
-	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -13,6 +12,7 @@ import (
 // TestGuard: a feed that is suddenly empty frees nothing, on no platform, until somebody has looked; it
 // is said on the first page, beside the bookings, by the client; and one decision frees or keeps all.
 func TestGuard(t *testing.T) {
+	t.Parallel()
 	for where, size := range sizes {
 		t.Run(where, func(t *testing.T) {
 			w := newWorld(t, []string{"Merrow Charter Desk", "Strand & Tern Charters"}, "WHARF_GUARD_SHARE=0.33")
@@ -39,19 +39,19 @@ func TestGuard(t *testing.T) {
 			within(t, errs, "Strand & Tern Charters is no longer told that")
 
 			p := openPage(t, w.base()).logIn()
-			p.do(chromedp.EmulateViewport(size[0], size[1]), p.goTo("/"))
-			p.do(chromedp.WaitVisible(chromedp.Search(`//section[@aria-label="Feeds"]//li[contains(., "6 bookings that it does not show any more stand until somebody looks")]`)))
-			p.do(chromedp.Click(chromedp.CSS(`section[aria-label="Feeds"] li a`)))
+			p.do(viewport(size), p.goTo("/"))
+			p.do(shows(`//section[@aria-label="Feeds"]//li[contains(., "6 bookings that it does not show any more stand until somebody looks")]`))
+			p.do(click(`section[aria-label="Feeds"] li a`))
 			p.see(".held")
 			within(t, p.text(".held"), "6 bookings are missing from this feed", "nothing at all", "12 days stay taken here and on every platform", guests[0])
 			assert.Empty(t, p.axe())
-			assert.LessOrEqual(t, eval[int](t, p.tab, `document.documentElement.scrollWidth - innerWidth`), 0)
+			p.fits()
 			p.press("They are cancelled: let them go")
 			p.see(".giving")
 			within(t, p.text(".giving"), "Their time is free from now on", "Strand & Tern Charters is no longer told that")
 			assert.Empty(t, p.axe())
 			p.press("Let them go")
-			p.do(chromedp.WaitNotPresent(chromedp.CSS(".held")), chromedp.WaitVisible(chromedp.CSS(".state.fresh")))
+			p.do(gone(".held"), shows(".state.fresh"))
 			assert.Empty(t, publishedTo(t, w, "For Strand & Tern Charters"))
 			assert.Empty(t, lines[client.Booking](t, w.run("", "feed", "held", feed, "--json")))
 			within(t, w.run("", "feed", "held", feed), "Nothing is held of")

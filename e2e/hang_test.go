@@ -30,6 +30,7 @@ import (
 // what is published goes on.
 func TestDatabaseHangs(t *testing.T) {
 	anyDay(t)
+	t.Parallel()
 	ctx := context.Background()
 	server, err := localdb.Start(ctx, filepath.Join(t.TempDir(), "db"), 0)
 	require.NoError(t, err)
@@ -99,6 +100,7 @@ func TestDatabaseHangs(t *testing.T) {
 // killed at some moment, the next one always comes up.
 func TestKilledWhileStarting(t *testing.T) {
 	anyDay(t)
+	t.Parallel()
 	for round := range 4 {
 		dsn, key := dbtest.New(t), "WHARF_KEY_FILE="+filepath.Join(t.TempDir(), "key")
 		var group sync.WaitGroup
@@ -131,6 +133,7 @@ func TestKilledWhileStarting(t *testing.T) {
 // and leaves the feed to others.
 func TestStopsInTime(t *testing.T) {
 	anyDay(t)
+	t.Parallel()
 	w := newWorld(t, nil, "WHARF_STOP_TIMEOUT=3s", "WHARF_FETCH_TIMEOUT=50s", "WHARF_LEASE=60s")
 	came := make(chan bool)
 	var good atomic.Bool
@@ -170,6 +173,7 @@ func TestStopsInTime(t *testing.T) {
 // TestCompressed: answers and files are packed for whoever takes them so.
 func TestCompressed(t *testing.T) {
 	anyDay(t)
+	t.Parallel()
 	w := newWorld(t, nil)
 	for i := range 30 {
 		w.run("", "calendar", "add", fmt.Sprint("Calendar ", i), "--zone", zoneName)

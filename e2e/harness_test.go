@@ -5,6 +5,7 @@ package e2e
 import (
 	"bufio"
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/json"
 	"flag"
@@ -27,11 +28,12 @@ import (
 
 	"wharf/api/client"
 	"wharf/core/span"
+	"wharf/internal/feedtest"
 	"wharf/internal/localdb/dbtest"
 	"wharf/standin"
 )
 
-var binary string // built once, with the race detector and the crash points
+var binary string // built once
 
 func TestMain(m *testing.M) {
 	dir, err := os.MkdirTemp("", "wharf-e2e-")
@@ -44,12 +46,20 @@ func TestMain(m *testing.M) {
 		os.Exit(1)
 	}
 	flag.Parse()
+	// Most of a test is waiting for others.
+	if err := flag.Set("test.parallel", "6"); err != nil {
+		panic(err)
+	}
 	whole := flag.Lookup("test.run").Value.String() == "" && shift == 0
-	dbtest.Main(m, func() bool { return os.RemoveAll(dir) == nil && theContract.verdict(whole) }, func() bool { return faultsTold(whole) })
+	dbtest.Main(m, tellCosts, endBrowser, func() bool { return os.RemoveAll(dir) == nil && theContract.verdict(whole) }, func() bool { return faultsTold(whole) })
 }
 
-// build makes a program for tests: with the race detector, the crash points and a clock that
-// can be shifted. Runs one after the other may share what is built.
+// raced is whether what is built for the tests looks for data races, as it does in the runs of `make test-busy`. It
+// makes the service six times as slow: in `make test` the packages of the service are tested so.
+var raced = os.Getenv("WHARF_E2E_RACE") != ""
+
+// build makes a program for tests: with the crash points and a clock that can be shifted. Runs one after the other may
+// share what is built.
 func build(dir, name, path string) (string, error) {
 	if shared := os.Getenv("WHARF_E2E_BINARIES"); shared != "" {
 		dir = shared
@@ -58,7 +68,11 @@ func build(dir, name, path string) (string, error) {
 	if _, err := os.Stat(file); err == nil {
 		return file, nil
 	}
-	out, err := exec.Command("go", "build", "-race", "-tags", "crashpoints,testclock", "-o", file, path).CombinedOutput()
+	args := []string{"build", "-tags", "crashpoints,testclock", "-o", file}
+	if raced {
+		args = append(args, "-race")
+	}
+	out, err := exec.Command("go", append(args, path)...).CombinedOutput()
 	if err != nil {
 		return "", fmt.Errorf("%s cannot be built: %w\n%s", name, err, out)
 	}
@@ -82,10 +96,12 @@ type world struct {
 	address   string   // of the service
 	front     string   // of the proxy that holds its answers against the contract
 	env       []string // further settings
+	binary    string   // that serves; "" is the one of all tests
 	process   *exec.Cmd
 	exited    chan error
 	setup     chan string
 	log       *logBuffer
+	requests  *lastRequests
 	api       *client.Client
 	token     string
 	platforms []*standin.Platform
@@ -114,7 +130,7 @@ func (b *logBuffer) String() string {
 // logged in.
 func newWorld(t *testing.T, names []string, env ...string) *world {
 	t.Helper()
-	return newWorldOn(t, dbtest.New(t), names, env...)
+	return newWorldOn(t, feedtest.Database(t), names, env...)
 }
 
 // newWorldOn is newWorld on a database of the test's own.
@@ -128,12 +144,14 @@ func newWorldOn(t *testing.T, dsn string, names []string, env ...string) *world 
 // openWorld starts the platforms and a service that nobody has an account of yet.
 func openWorld(t *testing.T, names []string, env ...string) *world {
 	t.Helper()
-	return openWorldOn(t, dbtest.New(t), names, env...)
+	return openWorldOn(t, feedtest.Database(t), names, env...)
 }
 
 func openWorldOn(t *testing.T, dsn string, names []string, env ...string) *world {
 	t.Helper()
-	w := &world{t: t, dir: t.TempDir(), dsn: dsn, address: freeAddress(t), env: env}
+	t.Cleanup(func() { sayLeft(t) }) // the first is the last
+	w := &world{t: t, dir: t.TempDir(), dsn: dsn, address: freeAddress(t), env: env, requests: &lastRequests{}}
+	t.Cleanup(w.leave)
 	for i, name := range names {
 		p := &standin.Platform{Name: name, Secret: fmt.Sprintf("secret-%d", i), Style: styles[i%len(styles)],
 			File: filepath.Join(w.dir, fmt.Sprintf("platform-%d.json", i)), Now: now, Client: &http.Client{Timeout: 10 * time.Second}}
@@ -141,7 +159,7 @@ func openWorldOn(t *testing.T, dsn string, names []string, env ...string) *world
 		t.Cleanup(server.Close)
 		w.platforms, w.servers = append(w.platforms, p), append(w.servers, server)
 	}
-	proxy := theContract.inFrontOf(w.address)
+	proxy := theContract.inFrontOf(w.address, w.requests)
 	t.Cleanup(proxy.Close)
 	w.front = proxy.URL
 	w.start(env...)
@@ -161,9 +179,9 @@ func (w *world) base() string { return w.front }
 func (w *world) start(env ...string) {
 	w.t.Helper()
 	w.log, w.exited, w.setup = &logBuffer{}, make(chan error, 1), make(chan string, 1)
-	cmd := exec.Command(binary, "serve")
+	cmd := exec.Command(cmp.Or(w.binary, binary), "serve")
 	cmd.Env = append(os.Environ(), "WHARF_LISTEN="+w.address, "WHARF_DATABASE="+w.dsn, "WHARF_KEY_FILE="+filepath.Join(w.dir, "key"),
-		"WHARF_ALLOW_PRIVATE=127.0.0.0/8:1-65535", "WHARF_LEAST_EVERY=1s", "WHARF_LEASE=5s", "WHARF_FETCH_TIMEOUT=4s",
+		"WHARF_ALLOW_PRIVATE=127.0.0.0/8:1-65535", "WHARF_LEAST_EVERY=1s", "WHARF_LEASE=5s", "WHARF_FETCH_TIMEOUT=4s", "GORACE=atexit_sleep_ms=0",
 		"WHARF_GUARD_SHARE=0") // these feeds are emptied by one cancellation: TestGuard has it as it is by default
 	cmd.Env = append(cmd.Env, env...)
 	cmd.Stderr = w.log
@@ -178,7 +196,9 @@ func (w *world) start(env ...string) {
 				w.setup <- code
 			}
 		}
-		w.exited <- cmd.Wait()
+		err := cmd.Wait()
+		costOf("service", cmd.ProcessState.UserTime()+cmd.ProcessState.SystemTime())
+		w.exited <- err
 	}()
 	w.eventually("the service is ready", func() bool {
 		select {
@@ -254,8 +274,9 @@ func (w *world) connect() {
 // another starts one more process on the same database, with the same key.
 func (w *world) another() *world {
 	w.t.Helper()
-	o := &world{t: w.t, dir: w.dir, dsn: w.dsn, address: freeAddress(w.t), env: w.env, token: w.token, platforms: w.platforms, servers: w.servers}
-	proxy := theContract.inFrontOf(o.address)
+	o := &world{t: w.t, dir: w.dir, dsn: w.dsn, address: freeAddress(w.t), env: w.env, token: w.token, platforms: w.platforms, servers: w.servers, requests: &lastRequests{}}
+	w.t.Cleanup(o.leave)
+	proxy := theContract.inFrontOf(o.address, o.requests)
 	w.t.Cleanup(proxy.Close)
 	o.front = proxy.URL
 	o.start(w.env...)
@@ -273,6 +294,7 @@ func (w *world) try(stdin string, args ...string) (out, errs string, code int) {
 	var o, e bytes.Buffer
 	cmd.Stdout, cmd.Stderr = &o, &e
 	_ = cmd.Run() // the exit code says it
+	costOf("client", cmd.ProcessState.UserTime()+cmd.ProcessState.SystemTime())
 	return o.String(), e.String(), cmd.ProcessState.ExitCode()
 }
 

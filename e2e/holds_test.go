@@ -20,6 +20,7 @@ import (
 // TestTelephoneBooking: what is taken by telephone blocks on every platform with its next pickup, is reflected as an echo,
 // and goes through all that can be done with it.
 func TestTelephoneBooking(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t, []string{"Merrow Charter Desk", "Strand & Tern Charters"})
 	w.book(0, "Lindqvist", 20, 22)
 	w.subscribe("Ketch Merrow")
@@ -98,6 +99,7 @@ func TestTelephoneBooking(t *testing.T) {
 
 // TestExpiry: a hold ends at its instant without anybody reading or asking, and is then on no calendar and in no publication.
 func TestExpiry(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t, []string{"Merrow Charter Desk"})
 	w.book(0, "Lindqvist", 10, 12)
 	w.subscribe("Ketch Merrow")
@@ -117,25 +119,26 @@ func TestExpiry(t *testing.T) {
 // TestHoldForm: a booking is entered in the console, on a desk and on a phone; what it clashes with is said before; it is
 // changed, taken back and cancelled in its panel; and on the board it is drawn over free space.
 func TestHoldForm(t *testing.T) {
+	t.Parallel()
 	for where, size := range sizes {
 		t.Run(where, func(t *testing.T) {
 			w := newWorld(t, []string{"Merrow Charter Desk"})
 			w.book(0, "Lindqvist", 1, 3)
 			w.subscribe("Ketch Merrow")
 			p := openPage(t, w.base()).logIn()
-			p.do(chromedp.EmulateViewport(size[0], size[1]), p.goTo("/board"))
+			p.do(viewport(size), p.goTo("/board"))
 			p.see(".booking")
 			p.press("Enter a booking")
 			p.see(".el-dialog.hold form")
 			assert.Empty(t, p.axe())
 			p.set(".el-dialog.hold input[type=date]", 0, day(t, 2))
 			p.set(".el-dialog.hold input[type=date]", 1, day(t, 4))
-			p.do(fill(chromedp.CSS(".el-dialog.hold input[maxlength='500']"), "Osei"))
+			p.do(fill(".el-dialog.hold input[maxlength='500']", "Osei"))
 			p.press("Enter it")
 			p.see(".said")
 			within(t, p.text(".said"), "A double booking opens on Ketch Merrow", "with Lindqvist", "block it there by hand")
 			assert.Empty(t, p.axe())
-			assert.LessOrEqual(t, eval[int](t, p.tab, `document.documentElement.scrollWidth - innerWidth`), 0)
+			p.fits()
 			p.press("Back")
 			p.set(".el-dialog.hold input[type=date]", 0, day(t, 5))
 			p.set(".el-dialog.hold input[type=date]", 1, day(t, 6))
@@ -143,15 +146,15 @@ func TestHoldForm(t *testing.T) {
 			p.see(".said")
 			assert.NotContains(t, p.text(".said"), "double booking")
 			p.press("Enter it all the same")
-			p.do(chromedp.WaitVisible(chromedp.Search(`//*[contains(@class, "booking")][contains(., "Osei") or contains(@aria-label, "Osei")]`)))
+			p.do(shows(`//*[contains(@class, "booking")][contains(., "Osei") or contains(@aria-label, "Osei")]`))
 			hold := lines[client.Hold](t, w.run("", "hold", "list", "--json"))[0]
 			assert.Equal(t, []string{day(t, 5), day(t, 7), "Osei"}, []string{hold.Start, hold.End, hold.Title})
 
-			p.do(chromedp.Click(chromedp.Search(`//button[contains(@class, "booking")][contains(., "Osei") or contains(@aria-label, "Osei")]`)))
+			p.do(click(`//button[contains(@class, "booking")][contains(., "Osei") or contains(@aria-label, "Osei")]`))
 			p.see(".actions")
 			assert.Empty(t, p.axe())
 			p.press("Cancel it")
-			p.do(chromedp.WaitVisible(chromedp.Search(`//section[contains(@class, "actions")]//button[contains(., "Leave it as it is")]`)))
+			p.do(shows(`//section[contains(@class, "actions")]//button[contains(., "Leave it as it is")]`))
 			p.press("Cancel it")
 			w.eventually("it is cancelled", func() bool { return strings.Contains(w.run("", "hold", "list"), "Nothing was entered") })
 			w.run("", "hold", "undo", fmt.Sprint(hold.Id), "--yes")
@@ -160,14 +163,14 @@ func TestHoldForm(t *testing.T) {
 			p.press("Osei")
 			p.see(".list .actions .steps li")
 			assert.Empty(t, p.axe())
-			assert.LessOrEqual(t, eval[int](t, p.tab, `document.documentElement.scrollWidth - innerWidth`), 0)
+			p.fits()
 			p.press("Change")
-			p.do(chromedp.WaitVisible(chromedp.CSS(".el-dialog.hold input[maxlength='500']")), fill(chromedp.CSS(".el-dialog.hold input[maxlength='500']"), "Osei, two guests"))
+			p.do(shows(".el-dialog.hold input[maxlength='500']"), fill(".el-dialog.hold input[maxlength='500']", "Osei, two guests"))
 			p.press("Change it")
 			p.press("Change it all the same") // nobody is told of it yet
-			p.do(chromedp.WaitVisible(chromedp.Search(`//button[contains(., "Osei, two guests")]`)))
-			p.do(fill(chromedp.CSS("input[aria-label='Look for what was entered']"), "nobody"))
-			p.do(chromedp.WaitVisible(chromedp.Search(`//p[contains(., "There is nothing like that")]`)))
+			p.do(shows(`//button[contains(., "Osei, two guests")]`))
+			p.do(fill("input[aria-label='Look for what was entered']", "nobody"))
+			p.do(shows(`//p[contains(., "There is nothing like that")]`))
 			if where == "on a desk" {
 				p.drawOver(t, w)
 			}
@@ -180,7 +183,7 @@ func TestHoldForm(t *testing.T) {
 func (p *page) drawOver(t *testing.T, w *world) {
 	p.do(p.goTo("/board"))
 	p.see(".track")
-	box := eval[[]float64](t, p.tab, `(() => { const b = document.querySelector('.board').getBoundingClientRect(), r = document.querySelector('.track').getBoundingClientRect()
+	box := eval[[]float64](p, `(() => { const b = document.querySelector('.board').getBoundingClientRect(), r = document.querySelector('.track').getBoundingClientRect()
 		return [b.left + b.width * 0.7, r.top + r.height - 4] })()`)
 	mouse := func(kind input.DispatchMouseEventType, x float64) {
 		_, err := chromedp.Call(p.tab, input.DispatchMouseEvent, input.DispatchMouseEventParams{Type: kind, X: x, Y: box[1], Button: input.MouseButtonLeft, Buttons: 1, ClickCount: 1})
@@ -191,8 +194,8 @@ func (p *page) drawOver(t *testing.T, w *world) {
 	p.see(".pointing")
 	mouse(input.DispatchMouseEventTypeMouseReleased, box[0]+60)
 	p.see(".el-dialog.hold form")
-	first := eval[string](t, p.tab, `document.querySelectorAll('.el-dialog.hold input[type=date]')[0].value`)
-	p.do(fill(chromedp.CSS(".el-dialog.hold input[maxlength='500']"), "Drawn"))
+	first := eval[string](p, `document.querySelectorAll('.el-dialog.hold input[type=date]')[0].value`)
+	p.do(fill(".el-dialog.hold input[maxlength='500']", "Drawn"))
 	p.press("Enter it")
 	p.see(".said")
 	p.press("Enter it all the same")
@@ -200,19 +203,10 @@ func (p *page) drawOver(t *testing.T, w *world) {
 	assert.Equal(t, first, lines[client.Hold](t, w.run("", "hold", "list", "--search", "Drawn", "--json"))[0].Start)
 }
 
-// set gives the nth field a value, as a picker does.
-func (p *page) set(selector string, n int, value string) {
-	p.t.Helper()
-	require.True(p.t, eval[bool](p.t, p.tab, fmt.Sprintf(`(() => {
-		const field = document.querySelectorAll(%q)[%d]
-		field.value = %q
-		return field.dispatchEvent(new Event('input', { bubbles: true })) && field.dispatchEvent(new Event('change', { bubbles: true }))
-	})()`, selector, n, value)))
-}
-
 // TestCopies: bookings of a feed are copied by category, in client and console; when the original goes the first page says so;
 // and a feed that is removed leaves them behind.
 func TestCopies(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t, []string{"Merrow Charter Desk"})
 	w.book(0, "Lindqvist", 10, 12)
 	w.book(0, "Osei", 20, 22)
@@ -238,21 +232,21 @@ func TestCopies(t *testing.T) {
 	p.see(".el-dialog.adopt form")
 	assert.Empty(t, p.axe())
 	p.press("See what is copied")
-	p.do(chromedp.WaitVisible(chromedp.Search(`//*[contains(., "2 bookings would be copied")]`)))
+	p.do(shows(`//*[contains(., "2 bookings would be copied")]`))
 	p.press("Copy them")
-	p.do(chromedp.WaitVisible(chromedp.Search(`//p[@role="status"][contains(., "2 bookings copied")]`)))
+	p.do(shows(`//p[@role="status"][contains(., "2 bookings copied")]`))
 	require.Len(t, lines[client.Hold](t, w.run("", "hold", "list", "--json")), 2)
 	w.cancel(0, "Lindqvist")
 	w.run("", "feed", "refresh", "--all")
 	within(t, w.run("", "today"), "Lindqvist on Ketch Merrow, which was copied", "shows it no more")
 	p.do(p.goTo("/"))
-	p.do(chromedp.WaitVisible(chromedp.Search(`//section[@aria-label="Copies"][contains(., "Ketch Merrow: Lindqvist")]`)))
+	p.do(shows(`//section[@aria-label="Copies"][contains(., "Ketch Merrow: Lindqvist")]`))
 	assert.Empty(t, p.axe())
 
 	p.do(p.goTo("/feeds/1"))
 	p.see(".records")
 	p.press("Remove")
-	p.do(chromedp.WaitVisible(button("Keep them as holds")))
+	p.do(shows(button("Keep them as holds")))
 	p.press("Keep them as holds")
 	w.eventually("the feed is gone", func() bool { return strings.Contains(w.run("", "feed", "list"), "No feeds yet") })
 	within(t, w.run("", "calendar", "show", "Ketch Merrow"), "Lindqvist", "Osei")
@@ -260,6 +254,7 @@ func TestCopies(t *testing.T) {
 
 // TestReview: of a hundred entries some are rejected and the others approved, in client and console, on a desk and on a phone.
 func TestReview(t *testing.T) {
+	t.Parallel()
 	for where, size := range sizes {
 		t.Run(where, func(t *testing.T) {
 			w := newWorld(t, nil)
@@ -280,17 +275,17 @@ func TestReview(t *testing.T) {
 			within(t, w.run("", "today"), "wait to be looked at: 100")
 
 			p := openPage(t, w.base()).logIn()
-			p.do(chromedp.EmulateViewport(size[0], size[1]), p.goTo("/"))
-			p.do(chromedp.WaitVisible(chromedp.Search(`//a[contains(., "100 entries wait to be looked at")]`)), chromedp.Click(chromedp.Search(`//a[contains(., "100 entries wait to be looked at")]`)))
+			p.do(viewport(size), p.goTo("/"))
+			p.do(shows(`//a[contains(., "100 entries wait to be looked at")]`), click(`//a[contains(., "100 entries wait to be looked at")]`))
 			p.see(".list li")
 			assert.Empty(t, p.axe())
-			assert.LessOrEqual(t, eval[int](t, p.tab, `document.documentElement.scrollWidth - innerWidth`), 0)
-			assert.Greater(t, eval[float64](t, p.tab, `document.querySelector('.list li .soft').getBoundingClientRect().height`), 12.0, "it can be read")
-			p.do(fill(chromedp.CSS("input[aria-label='Look for entries']"), "doubtful"))
+			p.fits()
+			assert.Greater(t, eval[float64](p, `document.querySelector('.list li .soft').getBoundingClientRect().height`), 12.0, "it can be read")
+			p.do(fill("input[aria-label='Look for entries']", "doubtful"))
 			w.eventually("those are found", func() bool { return p.count(".list li") == 10 })
-			p.do(chromedp.Click(chromedp.Search(`//label[contains(., "all 10")]`)))
+			p.do(click(`//label[contains(., "all 10")]`))
 			p.press("Reject 10")
-			p.do(chromedp.WaitVisible(chromedp.Search(`//p[@role="status"][contains(., "10 entries rejected")]`)))
+			p.do(shows(`//p[@role="status"][contains(., "10 entries rejected")]`))
 			assert.Len(t, lines[client.ReviewItem](t, w.run("", "review", "list", "--json")), 90)
 			within(t, w.run("", "review", "list", "--state", "rejected"), "Doubtful 50", accountName)
 			assert.NotContains(t, w.run("", "calendar", "show", "Ketch Merrow", "--from", day(t, 1), "--to", day(t, 300), "--json"), `"verdict":"booking","title":"Doubtful`)

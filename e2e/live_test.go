@@ -7,7 +7,6 @@ import (
 	"strings"
 	"testing"
 
-	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -18,6 +17,7 @@ import (
 // asks for nothing by the clock; a login that is ended on one side ends the page and the
 // stream on the other.
 func TestPageOfAnotherProcess(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t, []string{"Merrow Charter Desk", "Strand & Tern Charters"})
 	w.book(0, "Lindqvist", 3, 5)
 	w.subscribe("Ketch Merrow")
@@ -31,23 +31,23 @@ func TestPageOfAnotherProcess(t *testing.T) {
 	p.see(`.booking[title*="Harbour School"]`, ".clash", "nav .count")
 	w.cancel(1, "Harbour School")
 	w.run("", "feed", "refresh", "Feed of Strand & Tern Charters")
-	p.do(chromedp.WaitNotPresent(chromedp.CSS(".clash")), chromedp.WaitNotPresent(chromedp.CSS("nav .count")))
+	p.do(gone(".clash"), gone("nav .count"))
 
 	// Two minutes of the page's time, in which nothing changes.
 	const quiet = 120
 	w.eventually("a page that is left alone asks for nothing", func() bool {
-		asked, turns := eval[int](t, p.tab, "asked.length"), eval[int](t, p.tab, "turns")
+		asked, turns := eval[int](p, "asked.length"), eval[int](p, "turns")
 		require.Greater(t, asked, 5, "it asked for what it shows")
-		w.eventually("time goes by in the page", func() bool { return eval[int](t, p.tab, "turns") > turns+quiet })
-		return eval[int](t, p.tab, "asked.length") == asked
+		w.eventually("time goes by in the page", func() bool { return eval[int](p, "turns") > turns+quiet })
+		return eval[int](p, "asked.length") == asked
 	})
 
 	events := o.stream()
 	logins := lines[client.Login](t, w.run("", "token", "list", "--json"))
 	require.Equal(t, client.LoginKindBrowser, logins[0].Kind, "the page's is the newest")
 	w.run("", "token", "revoke", fmt.Sprint(logins[0].Id))
-	p.do(chromedp.WaitVisible(chromedp.CSS("input[name=password]")))
-	assert.Equal(t, "/login?to=/board", eval[string](t, p.tab, `location.pathname + location.search`))
+	p.do(shows("input[name=password]"))
+	assert.Equal(t, "/login?to=/board", eval[string](p, `location.pathname + location.search`))
 	for _, l := range logins {
 		if l.Current {
 			w.run("", "token", "revoke", fmt.Sprint(l.Id))
@@ -84,6 +84,7 @@ func (w *world) stream() <-chan string {
 // day and by night; axe-core finds nothing serious on any, and nothing runs off a phone's
 // screen.
 func TestPages(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t, []string{"Merrow Charter Desk", "Strand & Tern Charters", "Kittiwake Berths"})
 	w.book(0, "Lindqvist", 1, 3)
 	w.book(1, "Harbour School", 2, 4)
@@ -101,7 +102,7 @@ func TestPages(t *testing.T) {
 		width, height int64
 		paper         string
 	}{{1280, 800, "light"}, {390, 844, "dark"}} {
-		p.do(chromedp.EmulateViewport(size.width, size.height), chromedp.Evaluate[chromedp.Void](`localStorage.setItem('wharf-paper', '`+size.paper+`'); localStorage.setItem('wharf-echoes', 'true')`))
+		p.do(viewport([2]int64{size.width, size.height}), js(`localStorage.setItem('wharf-paper', '`+size.paper+`'); localStorage.setItem('wharf-echoes', 'true')`))
 		for _, page := range []struct {
 			path, ready string
 			says        []string
@@ -121,29 +122,29 @@ func TestPages(t *testing.T) {
 			p.see(page.ready)
 			within(t, p.text("main"), page.says...)
 			assert.Empty(t, p.axe(), "%s at %d, %s", page.path, size.width, size.paper)
-			assert.LessOrEqual(t, eval[int](t, p.tab, `document.documentElement.scrollWidth - innerWidth`), 0, "%s at %d", page.path, size.width)
+			p.fits()
 		}
 	}
-	p.do(chromedp.EmulateViewport(1280, 800), p.goTo("/board"))
+	p.do(viewport([2]int64{1280, 800}), p.goTo("/board"))
 	p.see(".booking")
-	p.do(chromedp.Evaluate[chromedp.Void](`document.querySelector('.booking.echo').dispatchEvent(new MouseEvent('mouseenter'))`))
+	p.do(js(`document.querySelector('.booking.echo').dispatchEvent(new MouseEvent('mouseenter'))`))
 	p.see(".thread path", ".booking.origin")
 	p.do(p.goTo("/calendars/1"))
 	p.see(".booking.echo")
-	p.do(chromedp.Evaluate[chromedp.Void](`document.querySelector('.booking.echo').dispatchEvent(new MouseEvent('mouseenter'))`))
+	p.do(js(`document.querySelector('.booking.echo').dispatchEvent(new MouseEvent('mouseenter'))`))
 	p.see(".thread", ".booking.origin")
 	p.do(p.goTo("/board"))
 	p.see(".booking")
 	for _, scale := range []string{"day", "week", "season", "month"} {
-		p.do(chromedp.Evaluate[chromedp.Void](`document.querySelector('input[value=` + scale + `]').click()`))
+		p.do(js(`document.querySelector('input[value=` + scale + `]').click()`))
 		p.see(".booking")
 	}
 	drawn := p.count(".booking:not(.echo)")
-	p.do(chromedp.Click(chromedp.Search(`//button[@aria-label="Feeds of Ketch Merrow"]`)))
+	p.do(click(`//button[@aria-label="Feeds of Ketch Merrow"]`))
 	p.see(".sub .feed")
 	assert.Greater(t, p.count(".booking:not(.echo)"), drawn, "the row opens into its feeds")
-	p.do(chromedp.Click(chromedp.CSS(`.sub .feed`)), chromedp.WaitVisible(chromedp.CSS(`.feed[aria-pressed="false"]`)))
-	p.do(chromedp.Click(chromedp.CSS(".el-switch")), chromedp.WaitNotPresent(chromedp.CSS(".booking.echo")))
-	p.do(chromedp.Click(chromedp.CSS(".track .booking")), chromedp.WaitVisible(chromedp.CSS(".panel")))
+	p.do(click(`.sub .feed`), shows(`.feed[aria-pressed="false"]`))
+	p.do(click(".el-switch"), gone(".booking.echo"))
+	p.do(click(".track .booking"), shows(".panel"))
 	p.content()
 }

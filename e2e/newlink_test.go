@@ -5,7 +5,6 @@ import (
 	"strings"
 	"testing"
 
-	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -16,6 +15,7 @@ import (
 // second, whichever link that one was asked for first, and what was sent is known by the new one.
 func TestNewLink(t *testing.T) {
 	anyDay(t)
+	t.Parallel()
 	w := newWorld(t, nil)
 	other := w.another()
 	w.run("", "calendar", "add", "Ketch Merrow", "--zone", zoneName)
@@ -60,7 +60,7 @@ func TestNewLink(t *testing.T) {
 	p := openPage(t, w.base()).logIn()
 	p.do(p.goTo("/publications"))
 	p.press("New link")
-	p.do(chromedp.WaitVisible(chromedp.Search(`//div[contains(@class, "el-dialog")][contains(., "Make a new link for For the desk?")][contains(., "Desk would lose")]`)))
+	p.do(shows(`//div[contains(@class, "el-dialog")][contains(., "Make a new link for For the desk?")][contains(., "Desk would lose")]`))
 	assert.Empty(t, p.axe())
 	p.press("Make a new link")
 	w.eventually("the old one is gone", func() bool { status, _ := fetch(t, at(w, link)); return status == http.StatusGone })

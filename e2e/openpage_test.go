@@ -9,7 +9,6 @@ import (
 	"testing"
 	"time"
 
-	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -20,6 +19,7 @@ import (
 // no pickup; it is closed at once on every process.
 func TestOpenPage(t *testing.T) {
 	anyDay(t)
+	t.Parallel()
 	w := newWorld(t, nil)
 	w.run("", "calendar", "add", "Pontoon <b>", "--zone", zoneName, "--grain", "night")
 	w.run("", "hold", "add", "Pontoon <b>", day(t, 0), day(t, 2), "--title", "Osei, by telephone", "--yes")
@@ -59,23 +59,23 @@ func TestOpenPage(t *testing.T) {
 	for where, size := range sizes {
 		t.Run(where, func(t *testing.T) {
 			p := openPage(t, w.base()).logIn()
-			p.do(chromedp.EmulateViewport(size[0], size[1]), chromedp.Navigate(page))
+			p.do(viewport(size), navigate(page))
 			p.see("table")
 			assert.Empty(t, p.axe())
-			assert.LessOrEqual(t, eval[int](t, p.tab, `document.documentElement.scrollWidth - innerWidth`), 0)
+			p.fits()
 			assert.Equal(t, taken, p.count("td.taken"))
-			assert.NotEqual(t, "rgba(0, 0, 0, 0)", eval[string](t, p.tab, `getComputedStyle(document.body).backgroundColor`), "its style is its own")
-			p.do(chromedp.Click(chromedp.CSS("a[rel=next]")), chromedp.WaitVisible(chromedp.CSS("a[rel=prev]")))
-			p.do(chromedp.Navigate(site.URL))
+			assert.NotEqual(t, "rgba(0, 0, 0, 0)", eval[string](p, `getComputedStyle(document.body).backgroundColor`), "its style is its own")
+			p.do(click("a[rel=next]"), shows("a[rel=prev]"))
+			p.do(navigate(site.URL))
 			p.see("iframe")
-			w.eventually("it is shown in another site's frame", func() bool { return eval[int](t, p.tab, "window.frames.length") == 1 })
+			w.eventually("it is shown in another site's frame", func() bool { return eval[int](p, "window.frames.length") == 1 })
 			p.content()
 			p.do(p.goTo("/publications"))
-			p.do(chromedp.Click(chromedp.Search(`//li[contains(., "Pontoon, for guests")]//button[normalize-space()="Share"]`)))
+			p.do(click(`//li[contains(., "Pontoon, for guests")]//button[normalize-space()="Share"]`))
 			p.see("svg.code", "input.page")
-			assert.Equal(t, page, eval[string](t, p.tab, "document.querySelector('input.page').value"))
+			assert.Equal(t, page, eval[string](p, "document.querySelector('input.page').value"))
 			assert.Empty(t, p.axe())
-			assert.LessOrEqual(t, eval[int](t, p.tab, `document.documentElement.scrollWidth - innerWidth`), 0)
+			p.fits()
 			p.content()
 		})
 	}

@@ -5,7 +5,6 @@ import (
 	"encoding/json"
 	"testing"
 
-	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -19,6 +18,7 @@ import (
 // TestBookingWithoutAFeed: a booking that came from no feed is one like any other: in lists,
 // conflicts, publications, reflections and removals, in API, client and console.
 func TestBookingWithoutAFeed(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t, []string{"Merrow Charter Desk", "Strand & Tern Charters"})
 	w.book(0, "Lindqvist", 10, 12)
 	w.subscribe("Ketch Merrow")
@@ -55,16 +55,16 @@ func TestBookingWithoutAFeed(t *testing.T) {
 	assert.Empty(t, p.axe())
 	p.do(p.goTo("/calendars/1"))
 	p.see(".clash")
-	p.do(chromedp.Click(chromedp.Search(`//button[contains(@class, "booking")][contains(., "Guest pontoon")]`)))
+	p.do(click(`//button[contains(@class, "booking")][contains(., "Guest pontoon")]`))
 	p.see(".panel")
 	within(t, p.text(".panel"), "entered here, in no feed", "Entered")
 	p.do(p.goTo("/board"))
 	p.see(".booking")
-	p.do(chromedp.Click(chromedp.CSS(".open")))
+	p.do(click(".open"))
 	p.see(".row.sub")
 	assert.Equal(t, 3, p.count(".row.sub"), "a line for each feed, and one for what came from none")
 	assert.Equal(t, "Wharf", p.text(".row.sub:last-child .name"))
-	p.do(chromedp.EmulateViewport(390, 844), p.goTo("/calendars/1"))
+	p.do(viewport([2]int64{390, 844}), p.goTo("/calendars/1"))
 	p.see(".agenda .clash")
 	within(t, p.text(".agenda"), "Guest pontoon")
 	p.content()

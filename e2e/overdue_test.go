@@ -3,7 +3,6 @@ package e2e
 import (
 	"testing"
 
-	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -13,6 +12,7 @@ import (
 // TestOverdue: a recipient that came again and again and then no more is overdue: on the first page, in the list, in the client.
 func TestOverdue(t *testing.T) {
 	anyDay(t)
+	t.Parallel()
 	w := newWorld(t, nil, "WHARF_OVERDUE_AFTER=4s")
 	w.run("", "calendar", "add", "Ketch Merrow", "--zone", zoneName)
 	link := lines[client.Publication](t, w.run("", "publication", "add", "For the desk", "--calendar", "Ketch Merrow", "--platform", "Desk", "--json"))[0].Url
@@ -36,12 +36,12 @@ func TestOverdue(t *testing.T) {
 	for where, size := range sizes {
 		t.Run(where, func(t *testing.T) {
 			p := openPage(t, w.base()).logIn()
-			p.do(chromedp.EmulateViewport(size[0], size[1]), p.goTo("/"))
-			p.do(chromedp.WaitVisible(chromedp.Search(`//section[contains(., "1 recipient is overdue")]//li[contains(., "For the desk")]`)))
+			p.do(viewport(size), p.goTo("/"))
+			p.do(shows(`//section[contains(., "1 recipient is overdue")]//li[contains(., "For the desk")]`))
 			assert.Empty(t, p.axe())
-			p.do(p.goTo("/publications"), chromedp.WaitVisible(chromedp.Search(`//li[contains(., "Overdue: it usually comes every")]`)))
+			p.do(p.goTo("/publications"), shows(`//li[contains(., "Overdue: it usually comes every")]`))
 			assert.Empty(t, p.axe())
-			assert.LessOrEqual(t, eval[int](t, p.tab, `document.documentElement.scrollWidth - innerWidth`), 0)
+			p.fits()
 		})
 	}
 	w.eventually("it comes again", func() bool {

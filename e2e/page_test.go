@@ -2,12 +2,18 @@ package e2e
 
 import (
 	"context"
+	_ "embed"
+	"encoding/json"
+	"errors"
+	"fmt"
 	"os"
 	"strings"
 	"sync"
 	"testing"
 	"time"
 
+	"github.com/chromedp/cdproto/cdp"
+	"github.com/chromedp/cdproto/input"
 	cdpage "github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
@@ -16,15 +22,18 @@ import (
 	"wharf/internal/browser"
 )
 
-// page is a tab of Chromium on the console.
-type page struct {
-	t    *testing.T
-	tab  context.Context
-	base string
+// The one rule for waiting in a page, of which waiting.js is the half that runs there:
+//
+//   - nothing is clicked before it stands still, is enabled and on top;
+//   - nothing is read before every request that was sent has answered and the page has drawn what it said;
+//   - between that and the click or the look the page is told of nothing new.
+//
+// All that touches a page goes through the steps and readings of this file.
 
-	mu         sync.Mutex
-	complaints []string // errors, refusals by the page's own policy
-}
+// waiting is the half of the rule that runs in the page, before all of the page's own scripts.
+//
+//go:embed waiting.js
+var waiting string
 
 // quickTimers makes a page's timers run sixty times as fast, and keeps what it asks for.
 const quickTimers = `for (const name of ['setTimeout', 'setInterval']) {
@@ -35,24 +44,84 @@ window.asked = []
 const realFetch = window.fetch.bind(window)
 window.fetch = (what, ...more) => { window.asked.push(new URL(what.url ?? what, location).pathname); return realFetch(what, ...more) }`
 
-// stillness takes what moves out of a page: a click lands where it is aimed at, and colours are those that stay.
-const stillness = `{
-	const still = new CSSStyleSheet()
-	still.replaceSync('*, *::before, *::after { transition: none !important; animation: none !important }')
-	document.adoptedStyleSheets = [still]
-}`
+// sizes are those at which pages are tried.
+var sizes = map[string][2]int64{"on a desk": {1280, 800}, "on a phone": {390, 844}}
 
-// openPage starts a browser that has not logged in; scripts run in each document first.
+// theBrowser is the one Chromium of all tests of this package; each page is a browser context of its own,
+// which shares nothing with the others.
+var theBrowser struct {
+	sync.Mutex
+	tab context.Context
+	end func()
+}
+
+// chromium returns the browser, which the first page starts.
+func chromium() (context.Context, error) {
+	theBrowser.Lock()
+	defer theBrowser.Unlock()
+	if theBrowser.tab != nil {
+		return theBrowser.tab, nil
+	}
+	tab, end, err := browser.Start(context.Background())
+	if err != nil {
+		return nil, err
+	}
+	if err := chromedp.Do(tab); err != nil {
+		end()
+		return nil, err
+	}
+	theBrowser.tab, theBrowser.end = tab, end
+	return tab, nil
+}
+
+// endBrowser ends it after the last test.
+func endBrowser() bool {
+	theBrowser.Lock()
+	defer theBrowser.Unlock()
+	if theBrowser.end != nil {
+		theBrowser.end()
+	}
+	return true
+}
+
+// page is a tab of Chromium on the console.
+type page struct {
+	t    *testing.T
+	tab  context.Context
+	base string
+	end  func() // closes the tab
+
+	mu         sync.Mutex
+	complaints []string // errors, refusals by the page's own policy
+}
+
+// openPage opens a tab of somebody who has not logged in; scripts run in each document first.
 func openPage(t *testing.T, base string, scripts ...string) *page {
 	t.Helper()
-	tab, end, err := browser.Start(context.Background())
+	shared, err := chromium()
 	require.NoError(t, err)
-	t.Cleanup(end)
-	tab, cancel := context.WithTimeout(tab, 5*patience)
-	t.Cleanup(cancel)
-	p := &page{t: t, tab: tab, base: base}
-	require.NoError(t, chromedp.Do(tab, chromedp.EmulateViewport(1280, 800)), "the browser starts, and lives as long as the tab")
-	p.runFirst(append(scripts, stillness)...)
+	return newPage(t, shared, base, []chromedp.ContextOption{chromedp.WithNewBrowserContext()}, scripts...)
+}
+
+// beside opens another tab of the same person.
+func (p *page) beside(scripts ...string) *page {
+	p.t.Helper()
+	return newPage(p.t, p.tab, p.base, nil, scripts...)
+}
+
+func newPage(t *testing.T, parent context.Context, base string, options []chromedp.ContextOption, scripts ...string) *page {
+	t.Helper()
+	tab, end := chromedp.NewContext(parent, options...)
+	p := &page{t: t, tab: tab, base: base, end: end}
+	t.Cleanup(func() {
+		if t.Failed() {
+			p.leave()
+		}
+		p.end()
+	})
+	// The first step on a tab has no bound of its own: with that it would end, and be in the way of all others.
+	require.NoError(t, chromedp.Do(tab, viewport(sizes["on a desk"])), "the tab opens")
+	p.runFirst(append(scripts, waiting)...)
 	said := chromedp.Console(tab)
 	go func() {
 		for m, err := range said {
@@ -81,79 +150,212 @@ func (p *page) runFirst(scripts ...string) {
 	}
 }
 
+// leave keeps what a failed test's page shows: a picture, its text and what it complained of.
+func (p *page) leave() {
+	ctx, cancel := context.WithTimeout(p.tab, 5*time.Second)
+	defer cancel()
+	name := fmt.Sprintf("page-%p", p)
+	if png, err := chromedp.Run(ctx, chromedp.FullScreenshot(100)); err == nil {
+		leaveBehind(p.t, name+".png", png)
+	}
+	text, _ := chromedp.Run(ctx, chromedp.Evaluate[string]("location.href + '\\n\\n' + document.body.innerText")) // what there is of it
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	leaveBehind(p.t, name+".txt", []byte(text+"\n\nThe page complained of:\n"+strings.Join(p.complaints, "\n")))
+}
+
+// step is something that is done on a page.
+type step = chromedp.Action[chromedp.Void]
+
+// A selector is CSS, or an XPath expression, which begins with / or (.
+
+// inPage calls a function of waiting.js until it has come to an end in one document: one that the page leaves
+// meanwhile is begun anew in the next.
+func inPage[T any](call string, args ...any) chromedp.Action[T] {
+	text := make([]string, len(args))
+	for i, a := range args {
+		raw, err := json.Marshal(a)
+		if err != nil {
+			panic(err)
+		}
+		text[i] = string(raw)
+	}
+	return inDocument[T]("waiting." + call + "(" + strings.Join(text, ", ") + ")")
+}
+
+// inDocument is inPage for an expression.
+func inDocument[T any](expression string) chromedp.Action[T] {
+	run := chromedp.Evaluate[T](expression, chromedp.EvalAwaitPromise)
+	return func(ctx context.Context, t *chromedp.Target) (T, error) {
+		for {
+			v, err := run(ctx, t)
+			if err == nil || !left(err) || ctx.Err() != nil {
+				return v, err
+			}
+		}
+	}
+}
+
+// left reports whether the page has gone to another document while something ran in it.
+func left(err error) bool {
+	var thrown *chromedp.ExceptionError
+	if errors.As(err, &thrown) {
+		return strings.Contains(err.Error(), "waiting is not defined") // a document that is not ours yet
+	}
+	for _, sign := range []string{"context was destroyed", "Cannot find context", "navigated or closed", "Promise was collected", "uniqueContextId"} {
+		if strings.Contains(err.Error(), sign) {
+			return true
+		}
+	}
+	return false
+}
+
+func await(call string, args ...any) step { return silent(inPage[bool](call, args...)) }
+
+func silent(run chromedp.Action[bool]) step {
+	return func(ctx context.Context, t *chromedp.Target) (chromedp.Void, error) {
+		_, err := run(ctx, t)
+		return chromedp.Void{}, err
+	}
+}
+
+// shows waits until an element is to be seen; gone, until there is none; hidden, until none is to be seen.
+func shows(selector string) step  { return await("shows", selector) }
+func gone(selector string) step   { return await("gone", selector) }
+func hidden(selector string) step { return await("hidden", selector) }
+
+// click waits until an element may be clicked, and clicks it as a mouse does.
+func click(selector string) step {
+	ready := inPage[[2]float64]("aim", selector)
+	hit := inPage[string]("hit")
+	return func(ctx context.Context, t *chromedp.Target) (chromedp.Void, error) {
+		at, err := ready(ctx, t)
+		if err != nil {
+			return chromedp.Void{}, err
+		}
+		if _, err := chromedp.MouseClickXY(at[0], at[1])(ctx, t); err != nil {
+			return chromedp.Void{}, err
+		}
+		if other, err := hit(ctx, t); err != nil || other != "" {
+			return chromedp.Void{}, errors.Join(err, fmt.Errorf("the click on %s went to %s", selector, other))
+		}
+		return chromedp.Void{}, nil
+	}
+}
+
+// focus puts the keyboard into an element, press gives it a key.
+func focus(selector string) step { return await("focus", selector) }
+func press(key string) step      { return chromedp.KeyEvent(key) }
+
+// typed adds text to what is in an input, and fill replaces it, as a person does who marks it all and types; an
+// "\r" at its end is the key.
+func typed(selector, text string) step { return enter("focus", selector, text) }
+func fill(selector, text string) step  { return enter("mark", selector, text) }
+
+func enter(how, selector, text string) step {
+	words, key := strings.TrimSuffix(text, "\r"), strings.HasSuffix(text, "\r")
+	steps := []step{await(how, selector)}
+	if words != "" {
+		steps = append(steps, insert(words))
+	} else if !key {
+		steps = append(steps, press("\b"))
+	}
+	if key {
+		steps = append(steps, press("\r"))
+	}
+	return chromedp.Steps(steps...)
+}
+
+// insert puts a text where the keyboard is, as an input method does.
+func insert(text string) step {
+	return chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
+		_, err := cdp.Call(ctx, t, input.InsertText, input.InsertTextParams{Text: text})
+		return err
+	})
+}
+
+func viewport(size [2]int64) step { return chromedp.EmulateViewport(size[0], size[1]) }
+func navigate(to string) step     { return chromedp.Navigate(to) }
+
+// js runs statements in the page once it is at rest.
+func js(script string) step {
+	return silent(inDocument[bool]("waiting.rested(() => {" + script + "\nreturn true })"))
+}
+
 // logIn opens the console's first page.
 func (p *page) logIn() *page {
 	p.t.Helper()
-	p.do(p.goTo("/login"), chromedp.SendKeys(chromedp.CSS("input[name=name]"), accountName),
-		chromedp.SendKeys(chromedp.CSS("input[name=password]"), password+"\r"), chromedp.WaitVisible(chromedp.CSS("nav")))
+	p.do(p.goTo("/login"), typed("input[name=name]", accountName), typed("input[name=password]", password+"\r"), shows("nav"))
 	return p
 }
 
-func (p *page) goTo(path string) chromedp.Action[chromedp.Void] {
-	return chromedp.Navigate(p.base + path)
-}
+func (p *page) goTo(path string) step { return navigate(p.base + path) }
 
 // do takes the steps one by one; where one cannot be taken, the test says what the page
 // showed.
-func (p *page) do(steps ...chromedp.Action[chromedp.Void]) {
+func (p *page) do(steps ...step) {
 	p.t.Helper()
 	for i, step := range steps {
-		short, cancel := context.WithTimeout(p.tab, patience/2)
+		short, cancel := context.WithTimeout(p.tab, patience)
 		err := chromedp.Do(short, step)
 		cancel()
 		if err != nil {
-			require.NoError(p.t, err, "step %d, on a page that says: %s", i, eval[string](p.t, p.tab, "document.body.innerText"))
+			why, _ := chromedp.Run(p.tab, chromedp.Evaluate[string]("(window.waiting?.why ?? '') + '\\n' + document.body.innerText")) // what there is of it
+			require.NoError(p.t, err, "step %d, on a page that says: %s", i, why)
 		}
 	}
 }
 
 // text is what an element says, "" without one.
 func (p *page) text(selector string) string {
-	p.t.Helper()
-	return eval[string](p.t, p.tab, "document.querySelector(`"+selector+"`)?.innerText ?? ''")
+	return eval[string](p, "waiting.find("+quoted(selector)+")?.innerText ?? ''")
 }
 
 func (p *page) count(selector string) int {
-	p.t.Helper()
-	return eval[int](p.t, p.tab, "document.querySelectorAll(`"+selector+"`).length")
+	return eval[int](p, "waiting.all("+quoted(selector)+").length")
 }
 
 // drawn is how many bookings the elements are of: one that runs over a Sunday is drawn in
 // two weeks.
 func (p *page) drawn(selector string) int {
-	p.t.Helper()
-	return eval[int](p.t, p.tab, "new Set([...document.querySelectorAll(`"+selector+"`)].map((e) => e.dataset.booking)).size")
+	return eval[int](p, "new Set(waiting.all("+quoted(selector)+").map((e) => e.dataset.booking)).size")
 }
 
-// see waits for an element.
+func quoted(text string) string {
+	raw, _ := json.Marshal(text) // a string always can be
+	return string(raw)
+}
+
+// see waits for elements.
 func (p *page) see(selectors ...string) {
 	p.t.Helper()
 	for _, s := range selectors {
-		p.do(chromedp.WaitVisible(chromedp.CSS(s)))
+		p.do(shows(s))
 	}
 }
 
 // press clicks a button by what it says.
 func (p *page) press(text string) {
 	p.t.Helper()
-	p.do(chromedp.Click(button(text)))
+	p.do(click(button(text)))
 }
 
-// choose picks an option of a list by its words, once the options stand still: they are moved to where there is room.
+// choose picks an option of a list by its words.
 func (p *page) choose(list, option string) {
 	p.t.Helper()
-	item := `//li[contains(@class, "el-select-dropdown__item")][normalize-space()="` + option + `"]`
-	p.do(chromedp.Click(chromedp.CSS(list)), chromedp.WaitVisible(chromedp.Search(item)))
-	place := func() string {
-		return eval[string](p.t, p.tab, "JSON.stringify(document.evaluate(`"+item+"`, document, null, XPathResult.FIRST_ORDERED_NODE_TYPE).singleNodeValue.getBoundingClientRect())")
-	}
-	last := ""
-	require.Eventually(p.t, func() bool {
-		before := last
-		last = place()
-		return last == before
-	}, patience, 100*time.Millisecond, "%q in %s never stands still", option, list)
-	p.do(chromedp.Click(chromedp.Search(item)))
+	p.do(click(list), click(`//li[contains(@class, "el-select-dropdown__item")][normalize-space()="`+option+`"]`))
+}
+
+// set puts a value into an input of which the browser makes a form of its own: dates and times.
+func (p *page) set(selector string, n int, value string) {
+	p.t.Helper()
+	p.do(await("set", selector, n, value))
+}
+
+// fits asserts that nothing runs off the page's side.
+func (p *page) fits() {
+	p.t.Helper()
+	assert.LessOrEqual(p.t, eval[int](p, "document.documentElement.scrollWidth - innerWidth"), 0, "nothing is wider than the page")
 }
 
 // content asserts that the page complained of nothing, but that it had to log in.
@@ -166,37 +368,38 @@ func (p *page) content() {
 	}
 }
 
+// axeSource is axe-core, read once.
+var axeSource = sync.OnceValues(func() ([]byte, error) { return os.ReadFile("../web/node_modules/axe-core/axe.min.js") })
+
 // axe says what axe-core finds serious on the page as it stands.
 func (p *page) axe() []string {
 	p.t.Helper()
-	source, err := os.ReadFile("../web/node_modules/axe-core/axe.min.js")
+	began := time.Now()
+	defer func() { costOf("axe wall", time.Since(began)) }()
+	source, err := axeSource()
 	require.NoError(p.t, err, "`make test` installs it")
-	found, err := chromedp.Run(p.tab, chromedp.Evaluate[[]string](string(source)+`;
-		axe.run(document, {resultTypes: ['violations']}).then((r) => r.violations
-			.filter((v) => ['serious', 'critical'].includes(v.impact))
-			.map((v) => v.id + ': ' + v.nodes.slice(0, 3).map((n) => n.html.slice(0, 160) + ' — ' + n.failureSummary).join(' | ')))`, chromedp.EvalAwaitPromise))
-	require.NoError(p.t, err)
-	return found
+	if !eval[bool](p, "'axe' in window") {
+		require.NoError(p.t, chromedp.Do(p.tab, silent(inDocument[bool](string(source)+"\ntrue"))))
+	}
+	return eval[[]string](p, `axe.run(document, {resultTypes: ['violations']}).then((r) => r.violations
+		.filter((v) => ['serious', 'critical'].includes(v.impact))
+		.map((v) => v.id + ': ' + v.nodes.slice(0, 3).map((n) => n.html.slice(0, 160) + ' — ' + n.failureSummary).join(' | ')))`)
 }
 
 // field is the input under a label of a form.
-func field(label string) chromedp.Search {
-	return chromedp.Search(`//label[normalize-space()="` + label + `"]/following-sibling::div//input`)
+func field(label string) string {
+	return `//label[normalize-space()="` + label + `"]/following-sibling::div//input`
 }
 
-func button(text string) chromedp.Search {
-	return chromedp.Search(`//button[normalize-space()="` + text + `"]`)
-}
+func button(text string) string { return `//button[normalize-space()="` + text + `"]` }
 
-// fill replaces what is in an input, as a person does who marks it all and types.
-func fill[S chromedp.Selectable](input S, text string) chromedp.Action[chromedp.Void] {
-	return chromedp.Steps(chromedp.Focus(input), chromedp.Evaluate[chromedp.Void]("document.activeElement.select()"), chromedp.SendKeys(input, text))
-}
-
-func eval[T any](t *testing.T, tab context.Context, expression string) T {
-	t.Helper()
-	v, err := chromedp.Run(tab, chromedp.Evaluate[T](expression))
-	require.NoError(t, err)
+// eval is what an expression comes to once the page is at rest.
+func eval[T any](p *page, expression string) T {
+	p.t.Helper()
+	ctx, cancel := context.WithTimeout(p.tab, patience)
+	defer cancel()
+	v, err := chromedp.Run(ctx, inDocument[T]("waiting.rested(() => ("+expression+"))"))
+	require.NoError(p.t, err, expression)
 	return v
 }
 

@@ -67,6 +67,7 @@ func (s *watch) before(platform http.Handler) http.Handler {
 // feed is read on schedule, and never twice at once.
 func TestKilledInALoop(t *testing.T) {
 	anyDay(t)
+	t.Parallel()
 	undisturbed := bookAndKill(t, 1, false)
 	require.Contains(t, undisturbed, "double_booking")
 	for _, n := range []int{2, 3} {
@@ -150,6 +151,7 @@ func bookAndKill(t *testing.T, n int, kill bool) string {
 // is back.
 func TestDatabaseAway(t *testing.T) {
 	anyDay(t)
+	t.Parallel()
 	ctx := context.Background()
 	dir := filepath.Join(t.TempDir(), "db")
 	server, err := localdb.Start(ctx, dir, 0)

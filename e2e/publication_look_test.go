@@ -7,7 +7,6 @@ import (
 	"strings"
 	"testing"
 
-	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -17,6 +16,7 @@ import (
 // TestPublicationLook: what a recipient sees, and what of it the recipient shows, by a feed, a link or a file of theirs.
 func TestPublicationLook(t *testing.T) {
 	anyDay(t)
+	t.Parallel()
 	w := newWorld(t, nil)
 	w.run("", "calendar", "add", "Ketch", "--zone", zoneName, "--grain", "day")
 	dated := func(n int) string { return strings.ReplaceAll(day(t, n), "-", "") }
@@ -67,8 +67,8 @@ func TestPublicationLook(t *testing.T) {
 	for where, size := range sizes {
 		t.Run(where, func(t *testing.T) {
 			p := openPage(t, w.base()).logIn()
-			p.do(chromedp.EmulateViewport(size[0], size[1]), p.goTo("/publications"))
-			p.do(chromedp.Click(chromedp.Search(`//h2/a[normalize-space()="Desk"]`)))
+			p.do(viewport(size), p.goTo("/publications"))
+			p.do(click(`//h2/a[normalize-space()="Desk"]`))
 			p.see("table.records", ".strip li")
 			within(t, p.text("main"), "What Desk sees", "2 events", "It has the newest version")
 			assert.Equal(t, 60, p.count(".strip li"))
@@ -78,7 +78,7 @@ func TestPublicationLook(t *testing.T) {
 			p.see(".comparison li")
 			within(t, p.text(".comparison"), "It was sent 2 events and shows 3 events", "so it can sell it", "Its own guest")
 			assert.Empty(t, p.axe())
-			assert.LessOrEqual(t, eval[int](t, p.tab, `document.documentElement.scrollWidth - innerWidth`), 0)
+			p.fits()
 			p.content()
 		})
 	}
@@ -88,6 +88,7 @@ func TestPublicationLook(t *testing.T) {
 // address with somebody who guesses gets theirs all the same.
 func TestLinkAccess(t *testing.T) {
 	anyDay(t)
+	t.Parallel()
 	w := newWorld(t, nil)
 	w.run("", "calendar", "add", "Ketch", "--zone", zoneName, "--grain", "day")
 	w.run("quiet harbour\n", "publication", "add", "Ketch, for Ida", "--calendar", "Ketch", "--person", "Ida", "--user", "ida", "--password-file", "-")

@@ -4,7 +4,6 @@ import (
 	"strings"
 	"testing"
 
-	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -15,6 +14,7 @@ import (
 // coordinator's; what that opens is said first, and asked about.
 func TestPublicationOptions(t *testing.T) {
 	anyDay(t)
+	t.Parallel()
 	w := newWorld(t, nil)
 	w.run("", "calendar", "add", "Ketch Merrow", "--zone", zoneName, "--grain", "day")
 	w.run("", "hold", "add", "Ketch Merrow", day(t, 3), "--title", "Firm", "--yes")
@@ -51,18 +51,18 @@ func TestPublicationOptions(t *testing.T) {
 	for where, size := range sizes {
 		t.Run(where, func(t *testing.T) {
 			p := openPage(t, w.base()).logIn()
-			p.do(chromedp.EmulateViewport(size[0], size[1]), p.goTo("/publications"))
+			p.do(viewport(size), p.goTo("/publications"))
 			p.press("Change")
 			p.see("form.publication")
 			assert.Empty(t, p.axe())
-			assert.LessOrEqual(t, eval[int](t, p.tab, `document.documentElement.scrollWidth - innerWidth`), 0)
-			p.do(chromedp.Click(chromedp.Search(`//label[contains(@class, "el-radio")][contains(., "not at all")]`)))
+			p.fits()
+			p.do(click(`//label[contains(@class, "el-radio")][contains(., "not at all")]`))
 			p.press("Save")
-			p.do(chromedp.WaitVisible(chromedp.Search(`//div[contains(@class, "el-dialog")][contains(., "Change For the desk?")][contains(., "Desk")]`)))
+			p.do(shows(`//div[contains(@class, "el-dialog")][contains(., "Change For the desk?")][contains(., "Desk")]`))
 			assert.Empty(t, p.axe())
 			p.press("Change it")
 			w.eventually("it is left out", func() bool { return strings.Count(text(), "BEGIN:VEVENT") == 1 })
-			p.do(chromedp.WaitVisible(chromedp.Search(`//li[contains(., "what is tentative not at all")]`)))
+			p.do(shows(`//li[contains(., "what is tentative not at all")]`))
 			w.run("", "publication", "edit", "For the desk", "--tentative", "tentative")
 			p.content()
 		})

@@ -15,6 +15,7 @@ import (
 // TestOddFeed: a feed in UTF-16 with a vendor's zone, two calendars, a missing END, a change of
 // "this and all later ones" and a line of nonsense is on the calendar as its author meant it.
 func TestOddFeed(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t, nil)
 	monday := now().UTC().AddDate(0, 0, 7)
 	for monday.Weekday() != time.Monday {

@@ -16,6 +16,7 @@ import (
 // download, reflects what it was sent, and nobody is alarmed; what it sold itself in the race
 // is found; and what is cancelled dies out.
 func TestReflectionsUnderOtherUIDs(t *testing.T) {
+	t.Parallel()
 	for _, uids := range []standin.UIDs{standin.Own, standin.New} {
 		t.Run(string(uids), func(t *testing.T) {
 			w := newWorld(t, []string{"Merrow Charter Desk", "Strand & Tern Charters"})
@@ -72,6 +73,7 @@ func TestReflectionsUnderOtherUIDs(t *testing.T) {
 // TestMirrors: a platform that reads another one directly reflects what nothing of ours
 // explains, until somebody says where that comes from.
 func TestMirrors(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t, []string{"Merrow Charter Desk", "Strand & Tern Charters"})
 	w.platforms[1].Style.UIDs = standin.Own
 	w.soldWeekly(1)
@@ -106,6 +108,7 @@ func TestMirrors(t *testing.T) {
 // TestHabits: what is learnt of a platform is told with the bookings it was learnt from; a person
 // lays down something else, or that nothing is concluded, and what rests on it is judged anew.
 func TestHabits(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t, []string{"Merrow Charter Desk", "Strand & Tern Charters"})
 	strand := w.platforms[1]
 	strand.Style.UIDs = standin.Own
@@ -216,6 +219,7 @@ func (w *world) turn() {
 
 // TestWorstCases: the simulation's hardest histories through the real service.
 func TestWorstCases(t *testing.T) {
+	t.Parallel()
 	kinds := func(w *world) (all []client.ConflictKind) {
 		for _, c := range w.conflicts() {
 			all = append(all, c.Kind)
@@ -296,6 +300,7 @@ func TestWorstCases(t *testing.T) {
 // TestFirstDay: platforms that were linked before Wharf came, and of which nothing tells sales from
 // reflections, are one question; one answer settles all of it.
 func TestFirstDay(t *testing.T) {
+	t.Parallel()
 	w := linkedBefore(t)
 	kinds := map[client.ConflictKind]int{}
 	for _, c := range w.conflicts() {

@@ -85,6 +85,7 @@ func misbehaving(t *testing.T) *httptest.Server {
 
 func TestRefusals(t *testing.T) {
 	anyDay(t)
+	t.Parallel()
 	w := newWorld(t, nil, "WHARF_MAX_FEED_MB=2")
 	bad := misbehaving(t)
 	for path, want := range map[string]string{
@@ -169,6 +170,7 @@ func TestRefusals(t *testing.T) {
 // TestReachedByHTTPS: where people reach the service by https, browsers are told to stay with it.
 func TestReachedByHTTPS(t *testing.T) {
 	anyDay(t)
+	t.Parallel()
 	for public, want := range map[string]string{"https://127.0.0.1": "max-age=31536000", "http://127.0.0.1": ""} {
 		w := openWorld(t, nil, "WHARF_PUBLIC_URL="+public)
 		resp, err := http.Get(w.base() + "/api/v1/setup")
@@ -182,6 +184,7 @@ func TestReachedByHTTPS(t *testing.T) {
 // TestDoors: who gets in, and who does not.
 func TestDoors(t *testing.T) {
 	anyDay(t)
+	t.Parallel()
 	w := newWorld(t, nil)
 	w.run("", "calendar", "add", "Hall", "--zone", "UTC")
 	published := lines[client.Publication](t, w.run("", "publication", "add", "For P", "--calendar", "Hall", "--platform", "P", "--json"))[0]
@@ -260,6 +263,7 @@ func TestDoors(t *testing.T) {
 // TestStartRefused: what keeps the service from starting is one clear line.
 func TestStartRefused(t *testing.T) {
 	anyDay(t)
+	t.Parallel()
 	w := newWorld(t, nil)
 	other := filepath.Join(t.TempDir(), "other-key")
 	require.NoError(t, os.WriteFile(other, make([]byte, 32), 0o600))

@@ -8,7 +8,6 @@ import (
 	"testing"
 	"time"
 
-	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -26,6 +25,7 @@ window.Notification = class {
 // TestReminders: of an entry of a feed and of a hold, from the client and from a booking's panel, on a desk and on a phone;
 // what is due is on the first page, at its link, and told by the browser; once dealt with it is gone until the booking moves.
 func TestReminders(t *testing.T) {
+	t.Parallel()
 	for where, size := range sizes {
 		t.Run(where, func(t *testing.T) {
 			w := newWorld(t, nil)
@@ -48,16 +48,16 @@ func TestReminders(t *testing.T) {
 			within(t, w.run("", "today"), "Reminders that are due: 1", "Lindqvist", "5 days before")
 
 			p := openPage(t, w.base(), records).logIn()
-			p.do(chromedp.EmulateViewport(size[0], size[1]), p.goTo("/board"))
-			p.do(chromedp.WaitVisible(chromedp.Search(`//button[contains(@class, "booking")][contains(., "Osei") or contains(@aria-label, "Osei")]`)),
-				chromedp.Click(chromedp.Search(`//button[contains(@class, "booking")][contains(., "Osei") or contains(@aria-label, "Osei")]`)))
+			p.do(viewport(size), p.goTo("/board"))
+			p.do(shows(`//button[contains(@class, "booking")][contains(., "Osei") or contains(@aria-label, "Osei")]`),
+				click(`//button[contains(@class, "booking")][contains(., "Osei") or contains(@aria-label, "Osei")]`))
 			p.press("Add a reminder")
 			p.see(".reminders form")
 			assert.Empty(t, p.axe())
-			assert.LessOrEqual(t, eval[int](t, p.tab, `document.documentElement.scrollWidth - innerWidth`), 0)
+			p.fits()
 			p.set(".reminders input[type=time]", 0, "07:30")
 			p.press("Remind me")
-			p.do(chromedp.WaitVisible(chromedp.Search(`//section[contains(@class, "reminders")]//li[contains(., "at 07:30 the day before")]`)))
+			p.do(shows(`//section[contains(@class, "reminders")]//li[contains(., "at 07:30 the day before")]`))
 			all := lines[client.Reminder](t, w.run("", "reminder", "list", "--json"))
 			require.Len(t, all, 2)
 			assert.Equal(t, []string{"Lindqvist", "Osei"}, []string{all[0].Title, all[1].Title})
@@ -67,11 +67,11 @@ func TestReminders(t *testing.T) {
 			assert.NotNil(t, all[1].Hold)
 
 			p.do(p.goTo("/"))
-			p.do(chromedp.WaitVisible(chromedp.Search(`//section[contains(., "1 reminder is due")]//li[contains(., "Lindqvist")]`)))
+			p.do(shows(`//section[contains(., "1 reminder is due")]//li[contains(., "Lindqvist")]`))
 			within(t, strings.ReplaceAll(p.text("nav"), "\n", ""), "Today1due")
 			assert.Empty(t, p.axe())
 			w.eventually("the browser tells of it once", func() bool {
-				return eval[string](t, p.tab, `window.toldOf.join('|')`) != "" || eval[string](t, p.tab, `localStorage.getItem('reminders told') ?? ''`) != "[]"
+				return eval[string](p, `window.toldOf.join('|')`) != "" || eval[string](p, `localStorage.getItem('reminders told') ?? ''`) != "[]"
 			})
 			p.press("Done")
 			w.eventually("it is dealt with", func() bool { return p.count("section[aria-label=Reminders]") == 0 })
@@ -79,7 +79,7 @@ func TestReminders(t *testing.T) {
 
 			w.run("", "feed", "edit", "Desk", "--from", feed(4), "--yes")
 			within(t, w.run("", "reminder", "list", "--due"), "Lindqvist") // it has moved
-			p.do(chromedp.WaitVisible(chromedp.Search(`//section[contains(., "1 reminder is due")]`)))
+			p.do(shows(`//section[contains(., "1 reminder is due")]`))
 			within(t, w.run("", "reminder", "done", fmt.Sprint(all[0].Id), fmt.Sprint(booked["Lindqvist"])), "Dealt with")
 			within(t, w.run("", "reminder", "done", fmt.Sprint(all[1].Id)), "It is not due")
 			within(t, w.run("", "reminder", "remove", fmt.Sprint(all[1].Id)), "Gone")
@@ -93,9 +93,9 @@ func TestReminders(t *testing.T) {
 			start := now().Add(75 * time.Second).In(loc)
 			w.run("", "hold", "add", "Hall", start.Format("2006-01-02T15:04:05"), start.Add(time.Hour).Format("2006-01-02T15:04:05"), "--title", "Talk", "--yes")
 			talk := lines[client.Booking](t, w.run("", "calendar", "show", "Hall", "--json"))[0]
-			p.do(p.goTo("/"), chromedp.WaitNotPresent(chromedp.CSS("nav .count")))
+			p.do(p.goTo("/"), gone("nav .count"))
 			w.run("", "reminder", "add", fmt.Sprint(talk.Id), "1m")
-			p.do(chromedp.WaitVisible(chromedp.Search(`//section[contains(., "1 reminder is due")]//li[contains(., "Talk")]`)))
+			p.do(shows(`//section[contains(., "1 reminder is due")]//li[contains(., "Talk")]`))
 			assert.False(t, now().Before(start.Add(-time.Minute-time.Second)), "not before its time")
 			p.content()
 
@@ -125,6 +125,7 @@ func TestReminders(t *testing.T) {
 // TestExpiryAtMidnight: a hold that ends with the day ends with that of its calendar, on the other side of the earth.
 func TestExpiryAtMidnight(t *testing.T) {
 	anyDay(t)
+	t.Parallel()
 	auckland, err := time.LoadLocation("Pacific/Auckland")
 	require.NoError(t, err)
 	year, month, today := now().In(auckland).Date()

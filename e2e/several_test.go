@@ -27,6 +27,7 @@ func otherThan(own string, all ...string) (flags []string) {
 // of them arrives; two links that show each other's calendars come to rest.
 func TestSeveralCalendars(t *testing.T) {
 	anyDay(t)
+	t.Parallel()
 	w := newWorld(t, nil)
 	for _, name := range []string{"Ketch", "Sloop", "Dory"} {
 		w.run("", "calendar", "add", name, "--zone", zoneName, "--grain", "day")

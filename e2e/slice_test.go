@@ -8,7 +8,6 @@ import (
 	"strings"
 	"testing"
 
-	"github.com/chromedp/chromedp"
 	eical "github.com/emersion/go-ical"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -20,6 +19,7 @@ import (
 // book on platforms, the one real double booking is found, cancelled and gone, and no
 // reflection of it is left anywhere.
 func TestDoubleBookingEndToEnd(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t, []string{"Merrow Charter Desk", "Strand & Tern Charters", "Kittiwake Berths"})
 	w.book(2, "Brightwater", 1, 3)
 	w.subscribe("Ketch Merrow")
@@ -70,12 +70,12 @@ func TestDoubleBookingEndToEnd(t *testing.T) {
 	assert.Equal(t, 1, p.count(".clash"))
 	within(t, p.text(".conflict"), "Double booking", "Lindqvist", "Feed of Merrow Charter Desk", "Harbour School", "Feed of Strand & Tern Charters")
 	assert.Equal(t, 4, p.drawn(".booking"), "echoes are not drawn unless asked for")
-	p.do(chromedp.Click(chromedp.CSS(".el-switch")))
+	p.do(click(".el-switch"))
 	p.see(".booking.echo")
 	assert.Equal(t, 8, p.drawn(".booking.echo"), "each sale is reflected by the two other platforms")
-	p.do(chromedp.EmulateViewport(390, 844))
+	p.do(viewport([2]int64{390, 844}))
 	p.see(".agenda .clash")
-	assert.Zero(t, eval[int](t, p.tab, `document.documentElement.scrollWidth - innerWidth`), "nothing runs off a phone's screen")
+	p.fits()
 
 	w.cancel(0, "Lindqvist")
 	w.run("", "feed", "refresh", "--all")
@@ -89,7 +89,7 @@ func TestDoubleBookingEndToEnd(t *testing.T) {
 		}
 	}
 	assert.Len(t, w.platforms[2].Blocks(), 2)
-	p.do(chromedp.WaitNotPresent(chromedp.CSS(".conflict")), chromedp.WaitVisible(chromedp.CSS(".calm")))
+	p.do(gone(".conflict"), shows(".calm"))
 	p.content()
 
 	// What a calendar sent stays known when it is gone: on the others, blocks of it are echoes still.
@@ -147,6 +147,7 @@ func publishedTo(t *testing.T, w *world, name string) []string {
 // TestSchedule: nobody asks, and a booking arrives all the same, on every calendar that
 // its feed counts on.
 func TestSchedule(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t, []string{"Merrow Charter Desk"})
 	w.run("", "calendar", "add", "Ketch", "--zone", zoneName)
 	w.run("", "calendar", "add", "Nights", "--zone", zoneName, "--grain", "night")
@@ -181,20 +182,20 @@ func TestSchedule(t *testing.T) {
 	p := openPage(t, w.base()).logIn()
 	p.do(p.goTo("/feeds/2"))
 	p.press("Pause")
-	p.do(chromedp.WaitVisible(chromedp.CSS(".state.paused")))
+	p.do(shows(".state.paused"))
 	within(t, p.text(".page"), "It is not read until you resume it.", "not read again, at 06:00, 18:00 Europe/Lisbon")
 	p.press("Change")
 	p.see("input[aria-label='Times of the day']")
 	assert.Empty(t, p.axe())
-	p.do(fill(chromedp.CSS("input[aria-label='Times of the day']"), "25:00"))
+	p.do(fill("input[aria-label='Times of the day']", "25:00"))
 	p.press("Save")
 	p.see(".el-form-item__error")
 	within(t, p.text(".el-form-item__error"), "is no time of the day: write it as 06:00 or 18:30")
-	p.do(chromedp.Click(chromedp.Search(`//label[contains(., "again and again")]`)))
+	p.do(click(`//label[contains(., "again and again")]`))
 	p.press("Save")
-	p.do(chromedp.WaitNotPresent(chromedp.CSS("form.form")))
+	p.do(gone("form.form"))
 	p.press("Resume")
-	p.do(chromedp.WaitNotPresent(chromedp.CSS(".state.paused")))
+	p.do(gone(".state.paused"))
 	within(t, p.text(".standing"), "every 12 h")
 
 	w.servers[0].Close()

@@ -6,7 +6,6 @@ import (
 	"regexp"
 	"testing"
 
-	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -28,24 +27,21 @@ func (w *world) subscribers() string {
 // TestTabs: several tabs of a browser take one stream together; all of them change, also
 // after the one that listened is closed.
 func TestTabs(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t, []string{"Merrow Charter Desk"})
 	w.book(0, "Osei", 1, 3)
 	w.subscribe("Ketch Merrow")
 	require.Equal(t, "0", w.subscribers(), "no page is open")
 	door := openPage(t, w.base()).logIn()
-	door.do(chromedp.Navigate("about:blank"))
-	open := func() (*page, func()) {
-		tab, end := chromedp.NewContext(door.tab)
-		t.Cleanup(end)
-		require.NoError(t, chromedp.Do(tab, chromedp.EmulateViewport(1280, 800)))
-		p := &page{t: t, tab: tab, base: door.base}
-		p.runFirst()
+	door.do(navigate("about:blank"))
+	open := func() *page {
+		p := door.beside()
 		p.do(p.goTo("/calendars/1"))
 		p.see(".booking")
-		return p, end
+		return p
 	}
-	first, endFirst := open()
-	second, endSecond := open()
+	first := open()
+	second := open()
 	w.eventually("one stream for both tabs", func() bool { return w.subscribers() == "1" })
 
 	w.book(0, "Lindqvist", 5, 7)
@@ -53,19 +49,20 @@ func TestTabs(t *testing.T) {
 	for _, p := range []*page{first, second} {
 		p.see(`.booking[title*="Lindqvist"]`)
 	}
-	endFirst()
+	first.end()
 	w.eventually("the other tab listens", func() bool {
-		return w.subscribers() == "1" && eval[int](t, second.tab, `document.querySelectorAll('.stale').length`) == 0
+		return w.subscribers() == "1" && eval[int](second, `document.querySelectorAll('.stale').length`) == 0
 	})
 	w.cancel(0, "Lindqvist")
 	w.run("", "feed", "refresh", "--all")
-	second.do(chromedp.WaitNotPresent(chromedp.CSS(`.booking[title*="Lindqvist"]`)))
-	endSecond()
+	second.do(gone(`.booking[title*="Lindqvist"]`))
+	second.end()
 	w.eventually("a stream whose page is closed ends", func() bool { return w.subscribers() == "0" })
 }
 
 // TestKeyboard: what a coordinator does every day goes without a mouse.
 func TestKeyboard(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t, []string{"Merrow Charter Desk", "Strand & Tern Charters"})
 	w.book(0, "Lindqvist", 1, 3)
 	w.book(1, "Harbour School", 2, 4)
@@ -76,45 +73,44 @@ func TestKeyboard(t *testing.T) {
 	tabTo := func(says string) {
 		t.Helper()
 		for range 60 {
-			p.do(chromedp.KeyEvent("\t"))
-			if eval[bool](t, p.tab, "document.activeElement !== document.body && (document.activeElement.ariaLabel || document.activeElement.innerText || '').trim().startsWith(`"+says+"`)") {
-				outline := eval[string](t, p.tab, "getComputedStyle(document.activeElement).outlineStyle + getComputedStyle(document.activeElement).boxShadow")
+			p.do(press("\t"))
+			if eval[bool](p, "document.activeElement !== document.body && (document.activeElement.ariaLabel || document.activeElement.innerText || '').trim().startsWith(`"+says+"`)") {
+				outline := eval[string](p, "getComputedStyle(document.activeElement).outlineStyle + getComputedStyle(document.activeElement).boxShadow")
 				assert.NotEqual(t, "nonenone", outline, "the focus on %s is visible", says)
 				return
 			}
 		}
 		require.Fail(t, "no key leads there", says)
 	}
-	press := func(key string) { p.do(chromedp.KeyEvent(key)) }
 	tabTo("To the page")
 	tabTo("Ketch Merrow, ")
-	press("\r")
+	p.do(press("\r"))
 	p.see(".facts")
 	tabTo("I am dealing with it")
-	press("\r")
+	p.do(press("\r"))
 	tabTo("Acknowledge")
-	press("\r")
-	p.do(chromedp.WaitVisible(chromedp.Search(`//p[contains(., "harbour deals with it")]`)))
+	p.do(press("\r"))
+	p.do(shows(`//p[contains(., "harbour deals with it")]`))
 
 	p.do(p.goTo("/board"))
 	p.see(".booking")
 	tabTo("Board: arrow keys")
-	before := eval[float64](t, p.tab, "document.querySelector('.board').scrollLeft")
+	before := eval[float64](p, "document.querySelector('.board').scrollLeft")
 	for range 5 {
-		press(kb.ArrowRight)
+		p.do(press(kb.ArrowRight))
 	}
 	w.eventually("the board scrolls in time", func() bool {
-		return eval[float64](t, p.tab, "document.querySelector('.board').scrollLeft") > before
+		return eval[float64](p, "document.querySelector('.board').scrollLeft") > before
 	})
 	tabTo("Feeds of Ketch Merrow")
-	press("\r")
+	p.do(press("\r"))
 	p.see(".sub")
 	tabTo("Feed of Strand")
-	press("\r")
+	p.do(press("\r"))
 	p.see(`.feed[aria-pressed="false"]`)
 	tabTo("Lindqvist")
-	press("\r")
+	p.do(press("\r"))
 	p.see(".panel")
-	press("\x1b")
-	p.do(chromedp.WaitNotPresent(chromedp.CSS(".panel")))
+	p.do(press("\x1b"))
+	p.do(gone(".panel"))
 }

@@ -3,7 +3,6 @@ package e2e
 import (
 	"testing"
 
-	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -14,6 +13,7 @@ import (
 // still says which half of it does.
 func TestTrips(t *testing.T) {
 	anyDay(t)
+	t.Parallel()
 	w := newWorld(t, []string{"Merrow Charter Desk", "Strand & Tern Charters"})
 	w.subscribe("Ketch Merrow")
 	trips := func() map[string]client.Trip {
@@ -53,14 +53,14 @@ func TestTrips(t *testing.T) {
 	for where, size := range sizes {
 		t.Run(where, func(t *testing.T) {
 			p := openPage(t, w.base()).logIn()
-			p.do(chromedp.EmulateViewport(size[0], size[1]), p.goTo("/both-ways"))
+			p.do(viewport(size), p.goTo("/both-ways"))
 			p.see(`a[href="/both-ways/trips"]`)
-			p.do(chromedp.Click(chromedp.CSS(`a[href="/both-ways/trips"]`)))
+			p.do(click(`a[href="/both-ways/trips"]`))
 			p.see(".trips ol li")
 			within(t, p.text(".trips"), "The first half stands still", "Merrow Charter Desk to Strand & Tern Charters", "seen there")
 			assert.Equal(t, 1, p.count(".trips > li.still"))
 			assert.Empty(t, p.axe())
-			assert.LessOrEqual(t, eval[int](t, p.tab, `document.documentElement.scrollWidth - innerWidth`), 0)
+			p.fits()
 			p.content()
 		})
 	}
@@ -69,6 +69,7 @@ func TestTrips(t *testing.T) {
 // TestPairing: a feed that shows what only one publication carried is likely its recipient's, whatever the platform was called.
 func TestPairing(t *testing.T) {
 	anyDay(t)
+	t.Parallel()
 	w := newWorld(t, []string{"Merrow Charter Desk", "Strand & Tern Charters"})
 	w.run("", "calendar", "add", "Ketch Merrow", "--zone", zoneName, "--grain", "day")
 	w.run("", "feed", "add", w.feedLink(1), "--platform", "Strand & Tern Charters", "--name", "Ketch at Strand", "--calendar", "Ketch Merrow")
@@ -93,7 +94,7 @@ func TestPairing(t *testing.T) {
 	p := openPage(t, w.base()).logIn()
 	p.do(p.goTo("/"))
 	p.press("They are one")
-	p.do(chromedp.WaitNotPresent(button("They are one")))
+	p.do(gone(button("They are one")))
 	p.content()
 	assert.Empty(t, pairings())
 	within(t, w.run("", "feed", "show", "Ketch at the desk"), "Merrow Charter Desk")

@@ -12,6 +12,7 @@ import (
 // tried again; nothing beside it is called fine, and all else goes on.
 func TestTroubleIsSaid(t *testing.T) {
 	anyDay(t)
+	t.Parallel()
 	w := newWorld(t, []string{"Merrow Charter Desk"})
 	w.book(0, "Osei", 3, 5)
 	w.subscribe("Ketch Merrow")

@@ -5,6 +5,7 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"fmt"
+	"math/rand/v2"
 	"slices"
 	"strings"
 	"time"
@@ -19,7 +20,7 @@ type Style struct {
 	Hours bool   // what is sold is sold by the hour
 	Zone  string // IANA name for Timed, BlockTimes and Hours
 	Sale  string // title of a sale; %s is the guest
-	Block string // title of an imported block; %s is a name like a guest's, "" for none
+	Block string // title of an imported block; %s is a name like a guest's (see Seed), "" for none
 
 	UIDs           UIDs          // of imported blocks
 	Hidden         bool          // the feed does not show what was imported
@@ -135,17 +136,32 @@ func (p *Platform) block(b Block, stamp string) *ical.Component {
 	default:
 		addDates(e, b.From, b.Until)
 	}
-	if title := strings.ReplaceAll(p.Style.Block, "%s", nameFor(b)); title != "" {
+	title := p.Style.Block
+	if strings.Contains(title, "%s") {
+		title = strings.ReplaceAll(title, "%s", p.nameFor(b))
+	}
+	if title != "" {
 		e.AddText("SUMMARY", title)
 	}
 	return e
 }
 
-// nameFor is a name like a guest's for a block, the same each time.
-func nameFor(b Block) string {
-	sum := sha256.Sum256([]byte(b.From + b.Until))
-	names := []string{"Aldous", "Brandreth", "Corrigan", "Dunmore", "Escott", "Farrow", "Gathercole", "Hollis"}
-	return names[int(sum[0])%len(names)]
+// names are those of people.
+var names = []string{"Aldous", "Brandreth", "Corrigan", "Dunmore", "Escott", "Farrow", "Gathercole", "Hollis"}
+
+// nameFor returns a name like a guest's for a block, the same each time. Names are drawn by Seed in the
+// order in which blocks are first shown, so that neither the day nor a UID of the importer's decides.
+func (p *Platform) nameFor(b Block) string {
+	if p.state.Names == nil {
+		p.state.Names = map[string]string{}
+	}
+	key := cmp.Or(b.UID, b.From+b.Until)
+	name, known := p.state.Names[key]
+	if !known {
+		name = names[rand.New(rand.NewPCG(p.Seed, uint64(len(p.state.Names)))).IntN(len(names))]
+		p.state.Names[key] = name
+	}
+	return name
 }
 
 // shown are the imported blocks as the feed shows them.

@@ -47,12 +47,14 @@ type Block struct {
 
 // state is what a platform keeps.
 type state struct {
-	Bookings []Booking  `json:"bookings"`
-	Import   string     `json:"import"`
-	ETag     string     `json:"etag"`
-	Blocks   []Block    `json:"blocks"`
-	Late     []download `json:"late,omitempty"` // what was downloaded and is not shown yet
-	Serial   int        `json:"serial"`
+	Bookings []Booking `json:"bookings"`
+	Import   string    `json:"import"`
+	ETag     string    `json:"etag"`
+	Blocks   []Block   `json:"blocks"`
+	// Names are those that blocks were given, by their UIDs.
+	Names  map[string]string `json:"names,omitempty"`
+	Late   []download        `json:"late,omitempty"` // what was downloaded and is not shown yet
+	Serial int               `json:"serial"`
 }
 
 // download is a download, and when it is shown.
@@ -67,6 +69,7 @@ type Platform struct {
 	Thing  string // what it sells; the ketch when left out
 	Secret string // of its feed's link
 	Style  Style
+	Seed   uint64 // of the names and ids that it makes up; they do not depend on the day
 	File   string // where it keeps its state
 	Now    func() time.Time
 	Client *http.Client // for imports
@@ -137,7 +140,7 @@ func (p *Platform) Add(b Booking) (Booking, error) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	p.state.Serial++
-	sum := sha256.Sum256([]byte(p.Name + b.Guest + b.From + fmt.Sprint(p.state.Serial)))
+	sum := sha256.Sum256([]byte(fmt.Sprint(p.Seed, p.Name, p.Secret, p.state.Serial)))
 	b.ID = hex.EncodeToString(sum[:6])
 	if b.Made.IsZero() {
 		b.Made = p.Now().UTC()

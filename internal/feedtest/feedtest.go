@@ -45,6 +45,18 @@ type Bench struct {
 	Calendar  int64
 }
 
+// Database returns the address of a new database with the newest tables.
+func Database(t testing.TB) string {
+	t.Helper()
+	return dbtest.Prepared(t, func(dsn string) error {
+		s, err := store.Open(ctx, dsn, 0)
+		if err != nil {
+			return err
+		}
+		return s.Close()
+	})
+}
+
 // New subscribes to the feed.
 func New(t *testing.T, body string) *Bench {
 	b := &Bench{T: t, Now: time.Date(2026, 7, 10, 12, 0, 0, 0, time.UTC), Body: body, Status: http.StatusOK}
@@ -69,7 +81,7 @@ func New(t *testing.T, body string) *Bench {
 	clock := func() time.Time { return b.Now }
 	quiet := slog.New(slog.DiscardHandler)
 	var err error
-	b.DSN = dbtest.New(t)
+	b.DSN = Database(t)
 	b.Store, err = store.Open(ctx, b.DSN, 0)
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, b.Store.Close()) })

@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"wharf/internal/feedtest"
 	"wharf/internal/localdb/dbtest"
 	"wharf/service/account"
 	"wharf/service/secret"
@@ -20,7 +21,7 @@ var ctx = context.Background()
 
 func open(t *testing.T) *store.Store {
 	t.Helper()
-	s, err := store.Open(ctx, dbtest.New(t), 0)
+	s, err := store.Open(ctx, feedtest.Database(t), 0)
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, s.Close()) })
 	box, err := secret.LoadBox(t.TempDir() + "/key")

@@ -16,6 +16,7 @@ import (
 	"wharf/core/carried"
 	"wharf/core/judge"
 	"wharf/core/span"
+	"wharf/internal/feedtest"
 	"wharf/internal/localdb/dbtest"
 	"wharf/service/combine"
 	"wharf/service/store"
@@ -38,7 +39,7 @@ type house struct {
 
 func newHouse(t *testing.T, platforms int) *house {
 	quiet := slog.New(slog.DiscardHandler)
-	dsn := dbtest.New(t)
+	dsn := feedtest.Database(t)
 	s, err := store.Open(ctx, dsn, 0)
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, s.Close()) })

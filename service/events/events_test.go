@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"wharf/internal/feedtest"
 	"wharf/internal/localdb/dbtest"
 	"wharf/service/events"
 	"wharf/service/store"
@@ -66,7 +67,7 @@ func news(s *events.Subscription) []events.Event {
 
 func TestHub(t *testing.T) {
 	ctx := context.Background()
-	dsn := dbtest.New(t)
+	dsn := feedtest.Database(t)
 	here, there := newProcess(t, dsn), newProcess(t, dsn)
 	say := func(ids ...int64) {
 		t.Helper()

@@ -14,7 +14,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"wharf/internal/localdb/dbtest"
+	"wharf/internal/feedtest"
 	"wharf/service/combine"
 	"wharf/service/desk"
 	"wharf/service/fetch"
@@ -43,7 +43,7 @@ func TestProcessesShareTheWork(t *testing.T) {
 		defer clockMu.Unlock()
 		return now
 	}
-	dsn, quiet, key := dbtest.New(t), slog.New(slog.DiscardHandler), filepath.Join(t.TempDir(), "key")
+	dsn, quiet, key := feedtest.Database(t), slog.New(slog.DiscardHandler), filepath.Join(t.TempDir(), "key")
 	private, err := fetch.ParsePrivate("127.0.0.0/8:1-65535")
 	require.NoError(t, err)
 	run, stop := context.WithCancel(ctx)

@@ -14,6 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"wharf/core/carried"
+	"wharf/internal/feedtest"
 	"wharf/internal/localdb/dbtest"
 	"wharf/service/events"
 	"wharf/service/shelf"
@@ -37,7 +38,7 @@ type world struct {
 }
 
 func newWorld(t *testing.T) *world {
-	s, err := store.Open(ctx, dbtest.New(t), 0)
+	s, err := store.Open(ctx, feedtest.Database(t), 0)
 	require.NoError(t, err)
 	t.Cleanup(func() { _ = s.Close() }) // a test may have closed it
 	c := store.Calendar{Name: "Hall", Zone: "UTC", Grain: "time", Capacity: 1, CreatedAt: now}
@@ -307,7 +308,7 @@ func TestPickups(t *testing.T) {
 
 // TestPickupsLater: what cannot be written is kept until it can.
 func TestPickupsLater(t *testing.T) {
-	dsn := dbtest.New(t)
+	dsn := feedtest.Database(t)
 	gone, err := store.Open(ctx, dsn, 0)
 	require.NoError(t, err)
 	w := &world{t: t, store: gone, now: now}

@@ -33,7 +33,7 @@ func run() (int, error) {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	dir := filepath.Join(os.Args[1], "mariadb")
-	server, err := localdb.Start(ctx, dir, 0)
+	server, err := localdb.Start(ctx, dir, 0, "--innodb-flush-method=nosync", "--skip-innodb-doublewrite", "--innodb-stats-persistent=0")
 	if err != nil {
 		return 1, err
 	}
