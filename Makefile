@@ -13,7 +13,7 @@ tools: ## install what is missing of Debian's packages
 	@scripts/tools.sh mariadbd=mariadb-server-core mariadb=mariadb-client-core
 
 test-tools: tools
-	@scripts/tools.sh chromium=chromium gcc=gcc gcc=libc6-dev
+	@scripts/tools.sh chromium-headless-shell=chromium-headless-shell gcc=gcc gcc=libc6-dev
 
 web/node_modules/.complete: web/package.json web/package-lock.json
 	cd web && npm ci --no-audit --no-fund --loglevel=error
@@ -81,7 +81,7 @@ fuzz: ## look for texts that core reads or lays out wrongly, for FUZZTIME each
 	done
 
 screenshots: ## take docs/screenshots from the running demo
-	@scripts/tools.sh chromium=chromium Xvfb=xvfb xterm=xterm import=imagemagick xdpyinfo=x11-utils
+	@scripts/tools.sh chromium-headless-shell=chromium-headless-shell Xvfb=xvfb xterm=xterm import=imagemagick xdpyinfo=x11-utils
 	$(GO) run ./demo/screenshots
 
 clean: ## forget the demo's data and everything built

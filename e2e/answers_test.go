@@ -45,8 +45,9 @@ func TestAnswers(t *testing.T) {
 	t.Parallel()
 	for where, size := range sizes {
 		t.Run(where, func(t *testing.T) {
+			t.Parallel()
 			w, k := asked(t)
-			p := openPage(t, w.base()).logIn()
+			p := w.page(t)
 			p.do(viewport(size), p.goTo("/"))
 			p.see(".answer.alarm li a")
 			p.do(click(".answer.alarm li a"))
@@ -139,8 +140,9 @@ func TestQuestion(t *testing.T) {
 	t.Parallel()
 	for where, size := range sizes {
 		t.Run(where, func(t *testing.T) {
+			t.Parallel()
 			w := linkedBefore(t)
-			p := openPage(t, w.base()).logIn()
+			p := w.page(t)
 			p.do(viewport(size), p.goTo("/"))
 			p.see(".answer.alarm li a")
 			within(t, p.text(".answer.alarm"), "1 double booking and 1 question need you.", "6 bookings are on Feed of Merrow Charter Desk")
@@ -174,6 +176,7 @@ func TestPlatformPage(t *testing.T) {
 	t.Parallel()
 	for where, size := range sizes {
 		t.Run(where, func(t *testing.T) {
+			t.Parallel()
 			w := known(t, standin.Style{UIDs: standin.Own, Block: "Not bookable"})
 			for i := range 4 {
 				w.book(0, guests[i]+" party", 10+4*i, 12+4*i)
@@ -181,7 +184,7 @@ func TestPlatformPage(t *testing.T) {
 			w.turn()
 			require.Empty(t, w.conflicts())
 			strand := lines[client.Platform](t, w.run("", "platform", "show", "Strand & Tern Charters", "--json"))[0]
-			p := openPage(t, w.base()).logIn()
+			p := w.page(t)
 			p.do(viewport(size), p.goTo(fmt.Sprint("/platforms/", strand.Id)))
 			p.see(".habit")
 			p.do(shows(`//main//*[contains(text(), "Strand & Tern Charters importer")]`))
@@ -243,7 +246,7 @@ func TestForgottenBlock(t *testing.T) {
 	w.eventually("the block is forgotten", func() bool { return len(forgotten()) == 1 })
 	for where, size := range sizes {
 		t.Run(where, func(t *testing.T) {
-			p := openPage(t, w.base()).logIn()
+			p := w.page(t)
 			p.do(viewport(size), p.goTo("/"), shows(`section[aria-label="Forgotten blocks"] a`))
 			within(t, p.text(`section[aria-label="Forgotten blocks"]`), "1 block is forgotten: 2 days lost for sale.")
 			p.do(click(`section[aria-label="Forgotten blocks"] a`), shows(".blocks li"))

@@ -54,7 +54,7 @@ func TestWhatChanged(t *testing.T) {
 	resp, _ = w.answer("GET", "/api/v1/calendars/99/changes", "", nil)
 	assert.Equal(t, 404, resp.StatusCode)
 
-	p := openPage(t, w.base()).logIn()
+	p := w.page(t)
 	for where, size := range sizes {
 		p.do(viewport(size), p.goTo("/calendars/1"))
 		p.see(".what .el-radio")

@@ -69,7 +69,7 @@ func (c *contract) inFrontOf(address string, last *lastRequests) *httptest.Serve
 			last.add(resp)
 			return c.check(resp)
 		},
-		ErrorHandler:   func(w http.ResponseWriter, _ *http.Request, _ error) { panic(http.ErrAbortHandler) }, // as if it were not there
+		ErrorHandler: func(w http.ResponseWriter, _ *http.Request, _ error) { panic(http.ErrAbortHandler) }, // as if it were not there
 	}
 	return httptest.NewServer(proxy)
 }

@@ -278,7 +278,7 @@ func TestEverythingInTheConsole(t *testing.T) {
 	for where, size := range sizes {
 		t.Run(where, func(t *testing.T) {
 			w.run("", "publication", "edit", "Loft, for Ida", "--detail", "times", "--links=false", "--yes")
-			p := openPage(t, w.base()).logIn()
+			p := w.page(t)
 			p.do(viewport(size), p.goTo("/publications"))
 			p.press("Change")
 			p.see("form.publication")

@@ -76,7 +76,7 @@ func TestExport(t *testing.T) {
 
 	for where, size := range sizes {
 		t.Run(where, func(t *testing.T) {
-			p := openPage(t, w.base()).logIn()
+			p := w.page(t)
 			saved := t.TempDir()
 			_, err := chromedp.Call(p.tab, browser.SetDownloadBehavior, browser.SetDownloadBehaviorParams{BrowserContextID: chromedp.FromContext(p.tab).BrowserContextID, Behavior: browser.SetDownloadBehaviorBehaviorAllow, DownloadPath: saved})
 			require.NoError(t, err)

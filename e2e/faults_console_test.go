@@ -51,7 +51,7 @@ func TestFaultsOfTheConsole(t *testing.T) {
 	link := published[strings.Index(published, "http://"):]
 	code, _ := status(t, from("127.0.0.2"), http.MethodGet, strings.TrimSpace(link), "User-Agent", script)
 	require.Equal(t, 200, code)
-	p := openPage(t, w.base()).logIn()
+	p := w.page(t)
 	harmless := func(t *testing.T) {
 		t.Helper()
 		assert.False(t, eval[bool](p, "'pwned' in window"), "nothing of it runs")

@@ -100,7 +100,7 @@ func TestFiles(t *testing.T) {
 	resp, _ := w.answer("POST", "/api/v1/feeds", `{"platform":"A","name":"B","url":"`+strings.Repeat("x", 30<<20)+`"}`, nil)
 	assert.Equal(t, http.StatusRequestEntityTooLarge, resp.StatusCode)
 
-	p := openPage(t, w.base()).logIn()
+	p := w.page(t)
 	n := 0
 	for where, size := range sizes {
 		n++
@@ -154,7 +154,7 @@ func TestFeedHistory(t *testing.T) {
 	out := w.run("", "feed", "show", "Desk")
 	within(t, out, "HTTP", "503", "200", "remark", "2×")
 
-	p := openPage(t, w.base()).logIn()
+	p := w.page(t)
 	for where, size := range sizes {
 		p.do(viewport(size), p.goTo("/feeds/1"))
 		p.see(".strip li", "canvas", ".records")
@@ -211,7 +211,7 @@ func TestReadAll(t *testing.T) {
 	for i := range 9 {
 		w.run("", "feed", "add", fmt.Sprintf("%s/%d.ics", source.URL, i), "--platform", "Desk", "--name", fmt.Sprint("Feed ", i), "--every", "24h")
 	}
-	p := openPage(t, w.base()).logIn()
+	p := w.page(t)
 	p.do(p.goTo("/feeds"))
 	p.press("Read all now")
 	p.do(shows(`//p[contains(., "9 feeds of 9 read, 0 changed, 0 failed.")]`))
@@ -275,7 +275,7 @@ func TestGroups(t *testing.T) {
 	within(t, errs, "is no rule for units")
 	w.run("", "calendar", "edit", "Gigs", "--capacity", "2")
 
-	p := openPage(t, w.base()).logIn()
+	p := w.page(t)
 	p.do(p.goTo("/board"))
 	p.see(".booking")
 	assert.Equal(t, []string{"▾ Moorings", "▾ Boats", "▾ By the hour"}, eval[[]string](p, `[...document.querySelectorAll('.group')].map((g) => g.innerText)`))

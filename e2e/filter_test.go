@@ -57,7 +57,7 @@ func TestFilter(t *testing.T) {
 	}
 
 	for where, size := range sizes {
-		p := openPage(t, w.base()).logIn()
+		p := w.page(t)
 		p.do(viewport(size), p.goTo("/calendars/2"))
 		p.press("Settings")
 		p.do(click(`//div[@class="filter"]//button`))

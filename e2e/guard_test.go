@@ -15,6 +15,7 @@ func TestGuard(t *testing.T) {
 	t.Parallel()
 	for where, size := range sizes {
 		t.Run(where, func(t *testing.T) {
+			t.Parallel()
 			w := newWorld(t, []string{"Merrow Charter Desk", "Strand & Tern Charters"}, "WHARF_GUARD_SHARE=0.33")
 			for i := range 6 {
 				w.book(0, guests[i], 10+4*i, 12+4*i)
@@ -38,7 +39,7 @@ func TestGuard(t *testing.T) {
 			_, errs, _ = w.try("", "feed", "held", feed, "--let-go", "--try")
 			within(t, errs, "Strand & Tern Charters is no longer told that")
 
-			p := openPage(t, w.base()).logIn()
+			p := w.page(t)
 			p.do(viewport(size), p.goTo("/"))
 			p.do(shows(`//section[@aria-label="Feeds"]//li[contains(., "6 bookings that it does not show any more stand until somebody looks")]`))
 			p.do(click(`section[aria-label="Feeds"] li a`))

@@ -7,6 +7,7 @@ import (
 	"bytes"
 	"cmp"
 	"context"
+	"database/sql"
 	"encoding/json"
 	"flag"
 	"fmt"
@@ -24,14 +25,21 @@ import (
 	"testing"
 	"time"
 
+	"github.com/chromedp/cdproto/network"
+	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
 
 	"wharf/api/client"
 	"wharf/core/span"
-	"wharf/internal/feedtest"
 	"wharf/internal/localdb/dbtest"
+	"wharf/service/account"
+	"wharf/service/secret"
+	"wharf/service/store"
 	"wharf/standin"
 )
+
+// thorough is whether there is time for everything, as in `make test-busy`.
+var thorough = os.Getenv("WHARF_E2E_THOROUGH") != ""
 
 var binary string // built once
 
@@ -47,7 +55,7 @@ func TestMain(m *testing.M) {
 	}
 	flag.Parse()
 	// Most of a test is waiting for others.
-	if err := flag.Set("test.parallel", "6"); err != nil {
+	if err := flag.Set("test.parallel", "8"); err != nil {
 		panic(err)
 	}
 	whole := flag.Lookup("test.run").Value.String() == "" && shift == 0
@@ -130,7 +138,10 @@ func (b *logBuffer) String() string {
 // logged in.
 func newWorld(t *testing.T, names []string, env ...string) *world {
 	t.Helper()
-	return newWorldOn(t, feedtest.Database(t), names, env...)
+	dsn, token := furnished(t)
+	w := openWorldOn(t, dsn, names, env...)
+	w.keepLogin(token)
+	return w
 }
 
 // newWorldOn is newWorld on a database of the test's own.
@@ -144,7 +155,7 @@ func newWorldOn(t *testing.T, dsn string, names []string, env ...string) *world 
 // openWorld starts the platforms and a service that nobody has an account of yet.
 func openWorld(t *testing.T, names []string, env ...string) *world {
 	t.Helper()
-	return openWorldOn(t, feedtest.Database(t), names, env...)
+	return openWorldOn(t, dbtest.New(t), names, env...)
 }
 
 func openWorldOn(t *testing.T, dsn string, names []string, env ...string) *world {
@@ -245,6 +256,62 @@ func (w *world) died() {
 	w.process = nil
 }
 
+// furnished returns the address of a new database with an account and two logins of it, as they are after the first page
+// and the client's login; token is the client's.
+func furnished(t *testing.T) (dsn, token string) {
+	t.Helper()
+	dsn = dbtest.Prepared(t, func(dsn string) error {
+		ctx := context.Background()
+		s, err := store.Open(ctx, dsn, 0)
+		if err != nil {
+			return err
+		}
+		defer s.Close()
+		if err := s.SetSetting(ctx, store.SettingKeyCheck, []byte{0}); err != nil { // until a first start says with which key it is used
+			return err
+		}
+		accounts := account.New(s, now, true)
+		code, err := accounts.SetupCode(ctx)
+		if err != nil {
+			return err
+		}
+		owner, err := accounts.Setup(ctx, code, accountName, password, true)
+		if err != nil {
+			return err
+		}
+		if _, _, err := accounts.Login(ctx, owner, store.BrowserSession, "first page"); err != nil {
+			return err
+		}
+		if clientToken, _, err = accounts.Login(ctx, owner, store.TokenSession, "client"); err != nil {
+			return err
+		}
+		db, err := sql.Open("mysql", dsn)
+		if err != nil {
+			return err
+		}
+		defer db.Close()
+		_, err = db.Exec("DELETE FROM settings")
+		return err
+	})
+	return dsn, clientToken
+}
+
+// clientToken is that of furnished databases, which are copies of one.
+var clientToken string
+
+// keepLogin saves the client's login, as `wharf login` does.
+func (w *world) keepLogin(token string) {
+	w.t.Helper()
+	w.token = token
+	dir := filepath.Join(w.dir, "config", "wharf")
+	require.NoError(w.t, os.MkdirAll(dir, 0o700))
+	text, err := json.Marshal(map[string]string{"server": w.base(), "token": token})
+	require.NoError(w.t, err)
+	require.NoError(w.t, os.WriteFile(filepath.Join(dir, "login.json"), text, 0o600))
+	w.connect()
+}
+
+// setUp makes the first account and logs the client in, as people do.
 func (w *world) setUp() {
 	w.t.Helper()
 	open, err := client.NewClient(w.base() + "/api/v1")
@@ -258,6 +325,21 @@ func (w *world) setUp() {
 	require.NoError(w.t, json.Unmarshal(text, &saved))
 	w.token = saved.Token
 	w.connect()
+}
+
+// page opens a tab for somebody who is logged in to the console.
+func (w *world) page(t *testing.T, scripts ...string) *page {
+	t.Helper()
+	db, err := sql.Open("mysql", w.dsn)
+	require.NoError(t, err)
+	defer db.Close()
+	session := secret.New()
+	_, err = db.Exec("INSERT INTO sessions (hash, account_id, kind, label, created_at, expires_at) SELECT ?, id, ?, 'a tab', ?, ? FROM accounts", secret.Hash(session), store.BrowserSession, now().UTC(), now().UTC().Add(account.BrowserLife))
+	require.NoError(t, err)
+	p := openPage(t, w.base(), scripts...)
+	_, err = chromedp.Call(p.tab, network.SetCookie, network.SetCookieParams{Name: "wharf_session", Value: session, URL: w.base()})
+	require.NoError(t, err)
+	return p
 }
 
 // connect makes the API of the service reachable with the token.

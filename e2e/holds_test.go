@@ -122,10 +122,11 @@ func TestHoldForm(t *testing.T) {
 	t.Parallel()
 	for where, size := range sizes {
 		t.Run(where, func(t *testing.T) {
+			t.Parallel()
 			w := newWorld(t, []string{"Merrow Charter Desk"})
 			w.book(0, "Lindqvist", 1, 3)
 			w.subscribe("Ketch Merrow")
-			p := openPage(t, w.base()).logIn()
+			p := w.page(t)
 			p.do(viewport(size), p.goTo("/board"))
 			p.see(".booking")
 			p.press("Enter a booking")
@@ -225,7 +226,7 @@ func TestCopies(t *testing.T) {
 	assert.Empty(t, w.conflicts(), "original and copy are one")
 	within(t, w.run("", "feed", "adopt", feed, "--undo", "--yes"), "Cancelled 1 booking")
 
-	p := openPage(t, w.base()).logIn()
+	p := w.page(t)
 	p.do(p.goTo("/feeds/1"))
 	p.see(".records")
 	p.press("Copy its bookings")
@@ -257,6 +258,7 @@ func TestReview(t *testing.T) {
 	t.Parallel()
 	for where, size := range sizes {
 		t.Run(where, func(t *testing.T) {
+			t.Parallel()
 			w := newWorld(t, nil)
 			w.run("", "calendar", "add", "Ketch Merrow", "--zone", zoneName, "--grain", "day")
 			text := "BEGIN:VCALENDAR\r\nVERSION:2.0\r\n"
@@ -274,7 +276,7 @@ func TestReview(t *testing.T) {
 			w.run("", "link", "edit", "Ketch Merrow", "Desk", "--review", "--yes")
 			within(t, w.run("", "today"), "wait to be looked at: 100")
 
-			p := openPage(t, w.base()).logIn()
+			p := w.page(t)
 			p.do(viewport(size), p.goTo("/"))
 			p.do(shows(`//a[contains(., "100 entries wait to be looked at")]`), click(`//a[contains(., "100 entries wait to be looked at")]`))
 			p.see(".list li")

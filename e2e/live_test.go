@@ -22,7 +22,7 @@ func TestPageOfAnotherProcess(t *testing.T) {
 	w.book(0, "Lindqvist", 3, 5)
 	w.subscribe("Ketch Merrow")
 	o := w.another()
-	p := openPage(t, o.base(), quickTimers).logIn()
+	p := o.page(t, quickTimers)
 	p.do(p.goTo("/board"))
 	p.see(".booking")
 
@@ -96,7 +96,8 @@ func TestPages(t *testing.T) {
 	w.run("", "link", "add", "Net Loft hall", "Feed of Strand & Tern Charters", "--role", "shows")
 	id := fmt.Sprint(w.conflicts()[0].Id)
 
-	p := openPage(t, w.base()).logIn()
+	p := w.page(t)
+	p.do(p.goTo("/"))
 	p.see(".today")
 	for _, size := range []struct {
 		width, height int64

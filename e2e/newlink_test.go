@@ -57,7 +57,7 @@ func TestNewLink(t *testing.T) {
 		w.eventually("what is new is told of", func() bool { _, is := fetch(t, at(process, link)); return strings.Count(is, "BEGIN:VEVENT") == 2 })
 	}
 
-	p := openPage(t, w.base()).logIn()
+	p := w.page(t)
 	p.do(p.goTo("/publications"))
 	p.press("New link")
 	p.do(shows(`//div[contains(@class, "el-dialog")][contains(., "Make a new link for For the desk?")][contains(., "Desk would lose")]`))

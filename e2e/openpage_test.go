@@ -58,7 +58,7 @@ func TestOpenPage(t *testing.T) {
 	t.Cleanup(site.Close)
 	for where, size := range sizes {
 		t.Run(where, func(t *testing.T) {
-			p := openPage(t, w.base()).logIn()
+			p := w.page(t)
 			p.do(viewport(size), navigate(page))
 			p.see("table")
 			assert.Empty(t, p.axe())

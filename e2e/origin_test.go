@@ -46,7 +46,8 @@ func TestBookingWithoutAFeed(t *testing.T) {
 	within(t, w.run("", "conflict", "show", "1"), "Guest pontoon", "Wharf")
 	within(t, w.run("", "conflict", "list"), "Guest pontoon", "Wharf")
 
-	p := openPage(t, w.base()).logIn()
+	p := w.page(t)
+	p.do(p.goTo("/"))
 	p.see(".answer.alarm")
 	within(t, p.text(".answer.alarm"), "Lindqvist and Guest pontoon")
 	p.do(p.goTo("/conflicts/1"))

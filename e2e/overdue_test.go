@@ -35,7 +35,7 @@ func TestOverdue(t *testing.T) {
 
 	for where, size := range sizes {
 		t.Run(where, func(t *testing.T) {
-			p := openPage(t, w.base()).logIn()
+			p := w.page(t)
 			p.do(viewport(size), p.goTo("/"))
 			p.do(shows(`//section[contains(., "1 recipient is overdue")]//li[contains(., "For the desk")]`))
 			assert.Empty(t, p.axe())

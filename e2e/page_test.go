@@ -381,7 +381,10 @@ func (p *page) axe() []string {
 	if !eval[bool](p, "'axe' in window") {
 		require.NoError(p.t, chromedp.Do(p.tab, silent(inDocument[bool](string(source)+"\ntrue"))))
 	}
-	return eval[[]string](p, `axe.run(document, {resultTypes: ['violations']}).then((r) => r.violations
+	costOf("axe inject", time.Since(began))
+	t2 := time.Now()
+	defer func() { costOf("axe run", time.Since(t2)) }()
+	return eval[[]string](p, `axe.run(document, {resultTypes: ['violations'], preload: false, elementRef: false, selectors: false}).then((r) => r.violations
 		.filter((v) => ['serious', 'critical'].includes(v.impact))
 		.map((v) => v.id + ': ' + v.nodes.slice(0, 3).map((n) => n.html.slice(0, 160) + ' — ' + n.failureSummary).join(' | ')))`)
 }

@@ -66,7 +66,7 @@ func TestPublicationLook(t *testing.T) {
 	}
 	for where, size := range sizes {
 		t.Run(where, func(t *testing.T) {
-			p := openPage(t, w.base()).logIn()
+			p := w.page(t)
 			p.do(viewport(size), p.goTo("/publications"))
 			p.do(click(`//h2/a[normalize-space()="Desk"]`))
 			p.see("table.records", ".strip li")

@@ -50,7 +50,7 @@ func TestPublicationOptions(t *testing.T) {
 
 	for where, size := range sizes {
 		t.Run(where, func(t *testing.T) {
-			p := openPage(t, w.base()).logIn()
+			p := w.page(t)
 			p.do(viewport(size), p.goTo("/publications"))
 			p.press("Change")
 			p.see("form.publication")

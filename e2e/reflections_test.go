@@ -287,6 +287,7 @@ func TestWorstCases(t *testing.T) {
 		}, nil},
 	} {
 		t.Run(name, func(t *testing.T) {
+			t.Parallel()
 			w := known(t, tc.style)
 			tc.play(w)
 			if !assert.Equal(t, tc.want, kinds(w)) {

@@ -28,6 +28,7 @@ func TestReminders(t *testing.T) {
 	t.Parallel()
 	for where, size := range sizes {
 		t.Run(where, func(t *testing.T) {
+			t.Parallel()
 			w := newWorld(t, nil)
 			w.run("", "calendar", "add", "Ketch Merrow", "--zone", zoneName, "--grain", "day")
 			feed := func(first int) string {
@@ -47,7 +48,7 @@ func TestReminders(t *testing.T) {
 			within(t, w.run("", "reminder", "add", fmt.Sprint(booked["Lindqvist"]), "5d"), "Lindqvist on Ketch Merrow, 5 days before")
 			within(t, w.run("", "today"), "Reminders that are due: 1", "Lindqvist", "5 days before")
 
-			p := openPage(t, w.base(), records).logIn()
+			p := w.page(t, records)
 			p.do(viewport(size), p.goTo("/board"))
 			p.do(shows(`//button[contains(@class, "booking")][contains(., "Osei") or contains(@aria-label, "Osei")]`),
 				click(`//button[contains(@class, "booking")][contains(., "Osei") or contains(@aria-label, "Osei")]`))

@@ -62,7 +62,8 @@ func TestDoubleBookingEndToEnd(t *testing.T) {
 		strings.Join([]string{mintedFor(t, w, "Charter: Fenn"), day(t, 14), day(t, 16), "CONFIRMED", "Spoken for"}, " "),
 	}, publishedTo(t, w, "For Merrow Charter Desk"))
 
-	p := openPage(t, w.base()).logIn()
+	p := w.page(t)
+	p.do(p.goTo("/"))
 	p.see(".answer.alarm")
 	within(t, p.text(".answer.alarm"), "3 double bookings need you.", "Ketch Merrow", "Lindqvist and Charter: Harbour School")
 	p.do(p.goTo("/calendars/1"))
@@ -179,7 +180,7 @@ func TestSchedule(t *testing.T) {
 	w.run("", "feed", "add", afternoon.URL+"/again", "--platform", "Yard", "--name", "Once", "--schedule", "once")
 	within(t, w.run("", "feed", "show", "Once"), "read once, next not again")
 
-	p := openPage(t, w.base()).logIn()
+	p := w.page(t)
 	p.do(p.goTo("/feeds/2"))
 	p.press("Pause")
 	p.do(shows(".state.paused"))

@@ -52,7 +52,7 @@ func TestTrips(t *testing.T) {
 	within(t, out, "The first half stands still: what Merrow Charter Desk sells is not read as it should be.")
 	for where, size := range sizes {
 		t.Run(where, func(t *testing.T) {
-			p := openPage(t, w.base()).logIn()
+			p := w.page(t)
 			p.do(viewport(size), p.goTo("/both-ways"))
 			p.see(`a[href="/both-ways/trips"]`)
 			p.do(click(`a[href="/both-ways/trips"]`))
@@ -91,7 +91,7 @@ func TestPairing(t *testing.T) {
 	require.Len(t, found, 1)
 	assert.Equal(t, []any{"Ketch at the desk", "Merrow, the desk", "For Merrow Charter Desk", "Merrow Charter Desk"}, []any{found[0].Feed.Name, found[0].Platform.Name, found[0].Publication.Name, found[0].Recipient.Name})
 	within(t, w.run("", "today"), "Ketch at the desk of Merrow, the desk shows what only For Merrow Charter Desk carried", `--platform "Merrow Charter Desk"`)
-	p := openPage(t, w.base()).logIn()
+	p := w.page(t)
 	p.do(p.goTo("/"))
 	p.press("They are one")
 	p.do(gone(button("They are one")))

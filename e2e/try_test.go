@@ -162,6 +162,7 @@ func TestManyLinks(t *testing.T) {
 	for where, size := range sizes {
 		good, wrong := 24, 10
 		t.Run(where, func(t *testing.T) {
+			t.Parallel()
 			w := newWorld(t, nil, "WHARF_HOST_CONNECTIONS=0", "WHARF_HOST_RATE=0")
 			s := hostile.New(now().UTC())
 			t.Cleanup(s.Close)
@@ -176,7 +177,7 @@ func TestManyLinks(t *testing.T) {
 				}
 				links = append(links, link)
 			}
-			p := openPage(t, w.base()).logIn()
+			p := w.page(t)
 			p.do(viewport(size), p.goTo("/feeds"))
 			p.press("Subscribe to feeds")
 			eval[bool](p, fmt.Sprintf(`(() => { // pasted, not typed

@@ -1,5 +1,5 @@
 // The half of the rule for waiting (page_test.go) that runs in the page, before all of its own scripts. Nothing in
-// here waits for a time: it looks again at each frame that is drawn, until what the test waits for is so.
+// here waits for a time to pass: it looks again and again, until what the test waits for is so.
 window.waiting = (() => {
   // What moves is taken out of the page: colours are those that stay.
   const still = new CSSStyleSheet()
@@ -7,6 +7,7 @@ window.waiting = (() => {
   document.adoptedStyleSheets = [still]
 
   let open = 0 // requests that have not answered
+  let idle = [] // who waits until there are none
   let gate // while it is shut, the page is told of no answer
   const shut = () => {
     if (gate) return
@@ -28,18 +29,21 @@ window.waiting = (() => {
       return Object.defineProperty(whole, 'url', { value: answer.url })
     } finally {
       while (gate) await gate.opened
-      open--
+      if (--open === 0) for (const go of idle.splice(0)) go()
     }
   }
 
   const frame = () => new Promise((done) => requestAnimationFrame(done))
+  const timeout = window.setTimeout.bind(window)
+  const again = () => new Promise((done) => timeout(done, 30)) // before looking once more
   // rest ends when no request is open and what they said is drawn.
   const rest = async () => {
-    for (let calm = 0; calm < 2; ) {
-      await frame()
-      calm = open === 0 || self.meanwhile ? calm + 1 : 0
+    do {
       self.why = `waiting for ${open} requests`
-    }
+      if (open > 0 && !self.meanwhile) await new Promise((go) => idle.push(go))
+      await frame()
+      await frame()
+    } while (open > 0 && !self.meanwhile)
   }
 
   const all = (selector) => {
@@ -52,7 +56,7 @@ window.waiting = (() => {
   const visible = (selector) => all(selector).find(seen)
   const until = async (why, is) => {
     self.why = why
-    while (!is()) await frame()
+    while (!is()) await again()
     return true
   }
 
@@ -87,31 +91,27 @@ window.waiting = (() => {
   // aim ends when one of the elements stands still, is enabled and on top, with where to click it; until it is
   // clicked the page is told of nothing new.
   const aim = async (selector) => {
-    for (let last = '', frames = 0; ; frames++) {
-      await frame()
-      if (open > 0 && !self.meanwhile) {
-        self.why = `waiting to click ${selector}: ${open} requests are open`
-        continue
-      }
+    for (;;) {
+      await rest()
       const some = all(selector).filter(seen)
       const e = some.find((e) => typeof place(e) !== 'string') ?? some[0]
-      const at = e ? place(e) : 'it is not to be seen'
-      if (typeof at === 'string') {
-        self.why = `waiting to click ${selector}: ${at}`
-        if (e && frames % 4 === 0) e.scrollIntoView({ block: 'center', inline: 'center' })
-        continue
+      let at = e ? place(e) : 'it is not to be seen'
+      if (typeof at !== 'string') {
+        const before = at.join()
+        await frame()
+        at = place(e)
+        if (typeof at !== 'string' && at.join() !== before) at = 'it moves'
       }
-      const before = last
-      last = at.join()
-      if (last !== before) {
-        self.why = `waiting to click ${selector}: it moves`
-        continue
+      if (typeof at !== 'string' && (open === 0 || self.meanwhile)) {
+        shut()
+        const label = document.elementFromPoint(...at).closest('label')
+        aimed = label?.contains(e) ? label : e
+        clicked = undefined
+        return at
       }
-      shut()
-      aimed = document.elementFromPoint(...at).closest('label') ?? e
-      if (!aimed.contains(e)) aimed = e
-      clicked = undefined
-      return at
+      self.why = `waiting to click ${selector}: ${at}`
+      e?.scrollIntoView({ block: 'center', inline: 'center' })
+      await again()
     }
   }
   const told = (e) => (e ? e.outerHTML.slice(0, 200) : 'nothing')

@@ -199,7 +199,7 @@ func (c Crowd) loadOne(ctx context.Context, api *client.Client, calendar int, ha
 				return err
 			}
 		}
-		if p := "For " + c.feedName(calendar, n); have[p] == 0 && calendar%50 != 49 { // of some, nothing goes back
+		if p := "For " + c.feedName(calendar, n); have[p] == 0 && calendar%25 != 24 { // of some, nothing goes back
 			made, err := client.Decode[client.Publication](api.CreatePublication(ctx, client.PublicationRequest{Name: p, Calendar: id, Platform: c.Platform(platform)}))
 			if err != nil {
 				return err

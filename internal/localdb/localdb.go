@@ -92,6 +92,34 @@ func initialise(ctx context.Context, dir string) error {
 	if err := os.RemoveAll(fresh); err != nil {
 		return err
 	}
+	if from := os.Getenv(Pristine); from != "" {
+		if err := os.CopyFS(fresh, os.DirFS(from)); err != nil {
+			return fmt.Errorf("the initialised database in %s cannot be copied: %w", from, err)
+		}
+	} else if err := install(ctx, fresh); err != nil {
+		return err
+	}
+	password := rand.Text()
+	if err := os.WriteFile(filepath.Join(dir, "password"), []byte(password), 0o600); err != nil {
+		return err
+	}
+	return os.Rename(fresh, data(dir))
+}
+
+// Pristine names the variable that says where a data directory is that was initialised and never used: a copy of it
+// takes a hundredth of the time.
+const Pristine = "WHARF_PRISTINE_DATABASE"
+
+// Initialise makes such a directory.
+func Initialise(ctx context.Context, dir string) error {
+	if err := os.RemoveAll(dir); err != nil {
+		return err
+	}
+	return install(ctx, dir)
+}
+
+// install initialises a data directory.
+func install(ctx context.Context, fresh string) error {
 	tool, err := lookTool("mariadb-install-db")
 	if err != nil {
 		return err
@@ -101,11 +129,7 @@ func initialise(ctx context.Context, dir string) error {
 	if err != nil {
 		return fmt.Errorf("the database cannot be initialised (is the disk full?): %w: %s", err, lastLine(out))
 	}
-	password := rand.Text()
-	if err := os.WriteFile(filepath.Join(dir, "password"), []byte(password), 0o600); err != nil {
-		return err
-	}
-	return os.Rename(fresh, data(dir))
+	return nil
 }
 
 func asUser() []string {

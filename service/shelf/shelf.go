@@ -271,14 +271,16 @@ func (s *Shelf) checkVersions(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
+	var old []int64
 	s.mu.RLock()
-	defer s.mu.RUnlock()
 	for key, place := range s.slots {
 		item := place.item.Load()
 		if now := versions[item.PublicationID]; now.Version != item.Version || hash(now.SecretHash) != key {
-			place.told.Add(1)
+			old = append(old, item.PublicationID)
 		}
 	}
+	s.mu.RUnlock()
+	s.renew(ctx, old)
 	return nil
 }
 

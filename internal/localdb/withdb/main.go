@@ -4,6 +4,7 @@ package main
 
 import (
 	"context"
+	"crypto/sha256"
 	"fmt"
 	"os"
 	"os/exec"
@@ -11,6 +12,8 @@ import (
 	"path/filepath"
 	"runtime"
 	"syscall"
+
+	"golang.org/x/sys/unix"
 
 	"wharf/internal/localdb"
 	"wharf/internal/localdb/dbtest"
@@ -26,18 +29,46 @@ func main() {
 	os.Exit(code)
 }
 
+// leastMemory is how many bytes must be free in memory for a database to be kept there.
+const leastMemory = 4 << 30
+
+// room is where the database of a directory is kept: in memory, where there is some, since thousands of small tables come
+// and go; the same place for the same directory, so that what a killed run has left is found.
+func room(dir string) (string, error) {
+	dir, err := filepath.Abs(dir)
+	if err != nil {
+		return "", err
+	}
+	var memory unix.Statfs_t
+	if unix.Statfs("/dev/shm", &memory) != nil || memory.Bavail*uint64(memory.Bsize) < leastMemory {
+		return filepath.Join(dir, "database"), nil
+	}
+	sum := sha256.Sum256([]byte(dir))
+	return filepath.Join("/dev/shm", fmt.Sprintf("wharf-%x", sum[:6])), nil
+}
+
 func run() (int, error) {
 	if len(os.Args) < 3 {
 		return 2, fmt.Errorf("usage: withdb DIRECTORY COMMAND [ARGUMENT...]")
 	}
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
-	dir := filepath.Join(os.Args[1], "mariadb")
+	base, err := room(os.Args[1])
+	if err != nil {
+		return 1, err
+	}
+	defer os.RemoveAll(base)
+	dir, pristine := filepath.Join(base, "mariadb"), filepath.Join(base, "pristine")
+	if err := localdb.Initialise(ctx, pristine); err != nil {
+		return 1, err
+	}
+	if err := os.Setenv(localdb.Pristine, pristine); err != nil { // for this server, and those that tests start
+		return 1, err
+	}
 	server, err := localdb.Start(ctx, dir, 0, "--innodb-flush-method=nosync", "--skip-innodb-doublewrite", "--innodb-stats-persistent=0")
 	if err != nil {
 		return 1, err
 	}
-	defer os.RemoveAll(dir)
 	defer func() { _ = server.Stop() }()
 	cmd := exec.CommandContext(ctx, os.Args[2], os.Args[3:]...)
 	cmd.Stdin, cmd.Stdout, cmd.Stderr = os.Stdin, os.Stdout, os.Stderr
