@@ -43,16 +43,38 @@ lint: web/node_modules/.complete ## check form and generated files
 	cd web && npm run --silent check && npm run --silent lint
 	@scripts/check-generated.sh
 
-test: check-tools test-tools ## all tests: Go with the race detector, console, lint, build, Chromium
-	@$(MAKE) --no-print-directory build lint
-	cd web && npm run --silent test
-	@mkdir -p .test
-	$(GO) run ./internal/localdb/withdb .test $(GO) test -race -timeout 40m ./...
+# What runs beside other goroutines is tested with the race detector. Core has none, and no variable that changes
+# (internal/house), and end to end the service would be six times as slow: `make test-busy` does that.
+RACED := ./service/... ./cli/... ./standin/... ./internal/...
+PLAIN := $$($(GO) list ./... | grep -vE '^wharf/(service|cli|standin|internal|e2e)(/|$$)')
+TESTRUN = $(GO) run ./internal/localdb/withdb .test $(GO) run ./internal/testrun
 
-test-days: check-tools test-tools ## the tests that depend on the date, on twenty-two other days (up to an hour)
-	@$(MAKE) --no-print-directory build
-	@mkdir -p .test/days
-	$(GO) run ./internal/localdb/withdb .test/days $(GO) run ./e2e/days
+test: check-tools test-tools ## all tests: Go, console, form, Chromium; the ten slowest, and how many passed
+	@mkdir -p .test
+	@$(MAKE) --no-print-directory console lint
+	cd web && npm run --silent test
+	$(TESTRUN) -timeout 20m ./e2e -- -race -timeout 20m $(RACED) -- -timeout 20m $(PLAIN)
+
+test-one: ## one test by its name, or a pattern of names, in seconds: make test-one T=TestGuard
+	@test -n "$(T)" || { echo "Say which: make test-one T=TestGuard" >&2; exit 2; }
+	@test -e web/dist/index.html || $(MAKE) --no-print-directory console
+	@mkdir -p .test
+	@packages=$$(grep -rlE --include='*_test.go' 'func ($(T))' . | grep -v '^./bench/' | xargs -r -n1 dirname | sort -u); \
+	test -n "$$packages" || { echo "No test is called $(T)." >&2; exit 2; }; \
+	WHARF_E2E_BINARIES=$(CURDIR)/.test/bin $(TESTRUN) -count=1 -run '^($(T))' $$packages
+
+test-days: check-tools test-tools ## what depends on the date: 400 days without a browser, ten with one (about half an hour)
+	@$(MAKE) --no-print-directory console
+	@mkdir -p .test
+	WHARF_DAYS=400 $(GO) run ./internal/testrun -count=1 -timeout 20m -run OnAnyDay -v ./standin ./demo
+	$(GO) run ./internal/localdb/withdb .test $(GO) run ./e2e/days
+
+test-busy: check-tools test-tools ## the tests end to end on a busy machine: twice beside two programs that take all of it, once more thoroughly with the race detector and a slow network (about an hour)
+	@$(MAKE) --no-print-directory console
+	@mkdir -p .test
+	@trap 'kill $$(jobs -p) 2>/dev/null' EXIT; for n in 1 2; do (while :; do :; done) & done; \
+	$(TESTRUN) -count=1 -timeout 60m ./e2e -- -count=1 -timeout 60m ./e2e
+	WHARF_E2E_THOROUGH=1 WHARF_E2E_RACE=1 WHARF_E2E_SLOW_NETWORK=1 $(TESTRUN) -race -count=1 -timeout 60m ./e2e
 
 bench: tools ## benchmarks: core beside general libraries, publications beside a bare handler, a refresh cycle, hostile feeds, two processes under mixed faults; the simulation with seeds of its own
 	cd bench && $(GO) run ./reading
@@ -92,4 +114,4 @@ check-tools:
 	@scripts/check-tools.sh
 
 FORCE:
-.PHONY: help tools test-tools console build demo generate lint test test-days bench mutate faults audit fuzz screenshots clean check-tools FORCE
+.PHONY: help tools test-tools console build demo generate lint test test-days test-busy test-one bench mutate faults audit fuzz screenshots clean check-tools FORCE

@@ -14,6 +14,7 @@ import (
 
 	"github.com/chromedp/cdproto/cdp"
 	"github.com/chromedp/cdproto/input"
+	"github.com/chromedp/cdproto/network"
 	cdpage "github.com/chromedp/cdproto/page"
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
@@ -43,6 +44,9 @@ const quickTimers = `for (const name of ['setTimeout', 'setInterval']) {
 window.asked = []
 const realFetch = window.fetch.bind(window)
 window.fetch = (what, ...more) => { window.asked.push(new URL(what.url ?? what, location).pathname); return realFetch(what, ...more) }`
+
+// slowNetwork is whether pages are far from the service, as in one run of `make test-busy`.
+var slowNetwork = os.Getenv("WHARF_E2E_SLOW_NETWORK") != ""
 
 // sizes are those at which pages are tried.
 var sizes = map[string][2]int64{"on a desk": {1280, 800}, "on a phone": {390, 844}}
@@ -121,6 +125,11 @@ func newPage(t *testing.T, parent context.Context, base string, options []chrome
 	})
 	// The first step on a tab has no bound of its own: with that it would end, and be in the way of all others.
 	require.NoError(t, chromedp.Do(tab, viewport(sizes["on a desk"])), "the tab opens")
+	if slowNetwork {
+		slow := &network.Conditions{Latency: 150, DownloadThroughput: 400_000, UploadThroughput: 200_000} // ms, bytes a second
+		_, err := chromedp.Call(tab, network.EmulateNetworkConditionsByRule, network.EmulateNetworkConditionsByRuleParams{MatchedNetworkConditions: []*network.Conditions{slow}})
+		require.NoError(t, err)
+	}
 	p.runFirst(append(scripts, waiting)...)
 	said := chromedp.Console(tab)
 	go func() {
@@ -374,16 +383,11 @@ var axeSource = sync.OnceValues(func() ([]byte, error) { return os.ReadFile("../
 // axe says what axe-core finds serious on the page as it stands.
 func (p *page) axe() []string {
 	p.t.Helper()
-	began := time.Now()
-	defer func() { costOf("axe wall", time.Since(began)) }()
 	source, err := axeSource()
 	require.NoError(p.t, err, "`make test` installs it")
 	if !eval[bool](p, "'axe' in window") {
 		require.NoError(p.t, chromedp.Do(p.tab, silent(inDocument[bool](string(source)+"\ntrue"))))
 	}
-	costOf("axe inject", time.Since(began))
-	t2 := time.Now()
-	defer func() { costOf("axe run", time.Since(t2)) }()
 	return eval[[]string](p, `axe.run(document, {resultTypes: ['violations'], preload: false, elementRef: false, selectors: false}).then((r) => r.violations
 		.filter((v) => ['serious', 'critical'].includes(v.impact))
 		.map((v) => v.id + ': ' + v.nodes.slice(0, 3).map((n) => n.html.slice(0, 160) + ' — ' + n.failureSummary).join(' | ')))`)

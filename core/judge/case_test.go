@@ -21,7 +21,7 @@ import (
 
 // eachCase runs a test for every case file: those in words, and histories of the simulation.
 func eachCase(t *testing.T, test func(t *testing.T, c judge.Case)) {
-	files, err := filepath.Glob("testdata/*/*.json")
+	files, err := filepath.Glob("testdata/[ch]*/*.json")
 	require.NoError(t, err)
 	require.NotEmpty(t, files)
 	for _, name := range files {
@@ -47,6 +47,24 @@ func comesOut(t *testing.T, c judge.Case) {
 
 // TestCases: every case file comes out as it says.
 func TestCases(t *testing.T) { eachCase(t, comesOut) }
+
+// TestOpenCases: what is known to be judged wrongly is so still. One that comes out as it says is mended, and belongs in
+// testdata/cases.
+func TestOpenCases(t *testing.T) {
+	files, err := filepath.Glob("testdata/open/*.json")
+	require.NoError(t, err)
+	for _, name := range files {
+		file, err := os.Open(name)
+		require.NoError(t, err)
+		defer file.Close()
+		c, err := judge.ReadCase(file)
+		require.NoError(t, err)
+		require.NotEmpty(t, c.Want)
+		out, err := c.Run(context.Background())
+		require.NoError(t, err)
+		assert.NotEmpty(t, out.Differs(c), "%s is mended: move it to testdata/cases", name)
+	}
+}
 
 var update = flag.Bool("update", false, "write what comes out of the cases anew")
 

@@ -110,12 +110,22 @@ func initialise(ctx context.Context, dir string) error {
 // takes a hundredth of the time.
 const Pristine = "WHARF_PRISTINE_DATABASE"
 
-// Initialise makes such a directory.
+// Initialise makes such a directory, where it is not there already.
 func Initialise(ctx context.Context, dir string) error {
-	if err := os.RemoveAll(dir); err != nil {
+	if _, err := os.Stat(dir); err == nil {
+		return nil
+	}
+	fresh := dir + ".new" // so that one that was cut short is never taken for whole
+	if err := os.RemoveAll(fresh); err != nil {
 		return err
 	}
-	return install(ctx, dir)
+	if err := os.MkdirAll(filepath.Dir(dir), 0o755); err != nil {
+		return err
+	}
+	if err := install(ctx, fresh); err != nil {
+		return err
+	}
+	return os.Rename(fresh, dir)
 }
 
 // install initialises a data directory.

@@ -41,7 +41,7 @@ func room(dir string) (string, error) {
 	}
 	var memory unix.Statfs_t
 	if unix.Statfs("/dev/shm", &memory) != nil || memory.Bavail*uint64(memory.Bsize) < leastMemory {
-		return filepath.Join(dir, "database"), nil
+		return filepath.Join(dir, "mariadb"), nil
 	}
 	sum := sha256.Sum256([]byte(dir))
 	return filepath.Join("/dev/shm", fmt.Sprintf("wharf-%x", sum[:6])), nil
@@ -53,12 +53,15 @@ func run() (int, error) {
 	}
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
-	base, err := room(os.Args[1])
+	dir, err := room(os.Args[1])
 	if err != nil {
 		return 1, err
 	}
-	defer os.RemoveAll(base)
-	dir, pristine := filepath.Join(base, "mariadb"), filepath.Join(base, "pristine")
+	defer os.RemoveAll(dir)
+	pristine, err := filepath.Abs(filepath.Join(os.Args[1], "pristine"))
+	if err != nil {
+		return 1, err
+	}
 	if err := localdb.Initialise(ctx, pristine); err != nil {
 		return 1, err
 	}
